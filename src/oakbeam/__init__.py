@@ -1,0 +1,3 @@
+"""Oakbeam: build and apply exposure technique charts."""
+
+__version__ = "0.1.0"

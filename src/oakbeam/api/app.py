@@ -1,0 +1,96 @@
+"""The web application: API, security headers, and the built front end."""
+
+from __future__ import annotations
+
+from collections.abc import AsyncIterator, Awaitable, Callable
+from contextlib import asynccontextmanager
+from pathlib import Path
+
+from fastapi import FastAPI, Request, Response
+from fastapi.openapi.utils import get_openapi
+from fastapi.responses import FileResponse, HTMLResponse
+from starlette.middleware.gzip import GZipMiddleware
+
+import oakbeam
+from oakbeam.api import problems, routes
+from oakbeam.api.schemas import TechniqueRequest
+from oakbeam.store import Store
+
+SECURITY_HEADERS = {
+    "Content-Security-Policy": "default-src 'self'; style-src 'self' 'unsafe-inline'; img-src 'self' data:; "
+    "object-src 'none'; base-uri 'none'; frame-ancestors 'none'; form-action 'self'",
+    "X-Content-Type-Options": "nosniff",
+    "Referrer-Policy": "no-referrer",
+}
+
+
+def build(store: Store, front_end: Path | None = None) -> FastAPI:
+    """The application around an open database; front_end is the folder of the built interface, if there is one."""
+
+    @asynccontextmanager
+    async def lifespan(_: FastAPI) -> AsyncIterator[None]:
+        yield
+        store.close()
+
+    app = FastAPI(
+        title="Oakbeam",
+        version=oakbeam.__version__,
+        description="Exposure technique charts: build, apply, judge, log. Advice under local protocol, never an order.",
+        openapi_url="/api/openapi.json",
+        docs_url=None,
+        redoc_url=None,
+        lifespan=lifespan,
+    )
+    app.state.store = store
+    problems.install(app)
+    app.include_router(routes.router)
+    if front_end:
+        _serve_front_end(app, front_end)
+    app.add_middleware(GZipMiddleware, minimum_size=1400)
+    _add_security_headers(app)
+    _describe(app)
+    return app
+
+
+def _add_security_headers(app: FastAPI) -> None:
+    @app.middleware("http")
+    async def headers(request: Request, call_next: Callable[[Request], Awaitable[Response]]) -> Response:
+        response = await call_next(request)
+        response.headers.update(SECURITY_HEADERS)
+        return response
+
+
+def _serve_front_end(app: FastAPI, folder: Path) -> None:
+    root = folder.resolve()
+
+    @app.get("/{path:path}", include_in_schema=False)
+    def page(path: str) -> Response:
+        """A built file, or the one page for every address of the interface."""
+        wanted = (root / path).resolve()
+        if path and wanted.is_relative_to(root) and wanted.is_file():
+            forever = path.startswith("assets/")
+            return FileResponse(wanted, headers={"Cache-Control": "max-age=31536000, immutable" if forever else "no-cache"})
+        if "." in path.rsplit("/", 1)[-1]:
+            return HTMLResponse("Not found", 404)
+        return FileResponse(root / "index.html", headers={"Cache-Control": "no-cache"})
+
+
+def _describe(app: FastAPI) -> None:
+    """OpenAPI with the one request body that the fast path parses by itself, and problem+json for errors."""
+
+    def openapi() -> dict[str, object]:
+        if app.openapi_schema is None:
+            document = get_openapi(title=app.title, version=app.version, description=app.description, routes=app.routes)
+            schema = TechniqueRequest.model_json_schema(ref_template="#/components/schemas/{model}")
+            for name, definition in schema.pop("$defs", {}).items():
+                document["components"]["schemas"].setdefault(name, definition)
+            document["components"]["schemas"].setdefault("TechniqueRequest", schema)
+            for path in document["paths"].values():
+                for operation in path.values():
+                    for status, response in operation["responses"].items():
+                        if status in ("404", "409", "422"):
+                            response["content"] = {problems.MEDIA_TYPE: next(iter(response["content"].values()))}
+            app.openapi_schema = document
+        return app.openapi_schema
+
+    app.openapi = openapi  # type: ignore[method-assign]

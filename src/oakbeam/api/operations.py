@@ -1,0 +1,279 @@
+"""The operations that the API and the command line share: they join store, catalogue and core."""
+
+from __future__ import annotations
+
+import statistics
+from dataclasses import replace
+
+from oakbeam import catalogue
+from oakbeam.api import schemas as s
+from oakbeam.core import rules
+from oakbeam.core.chart import (
+    AcceptedExposure,
+    Band,
+    Banded,
+    Chart,
+    ChartLine,
+    FixedKvp,
+    Law,
+    VariableKvp,
+    check_line,
+    find_line,
+    line_from_exposure,
+    usual_range_cm,
+)
+from oakbeam.core.derived import Derived, Setup
+from oakbeam.core.evaluation import corrected_mas, deviation_from_density, deviation_index, evaluate
+from oakbeam.core.patient import Patient
+from oakbeam.core.projection import Projection
+from oakbeam.core.refusal import Refusal
+from oakbeam.core.room import Receptor, Room
+from oakbeam.core.stations import put_on_stations
+from oakbeam.core.table import tabulate
+from oakbeam.core.technique import derive
+from oakbeam.formats import chart_csv
+from oakbeam.store import NotFound, Store, charts, exposures, rooms
+from oakbeam.store.exposures import Exposure
+
+
+def technique(store: Store, asked: s.TechniqueRequest) -> s.TechniqueResponse:
+    """The technique for a request, from the chart it names or the room's newest approved one."""
+    derived, reference = _derive(store, asked)
+    return s.TechniqueResponse.of(derived, reference)
+
+
+def line_of(room: Room, asked: s.LineIn) -> ChartLine:
+    """A checked chart line from a request that gives its law outright."""
+    given = asked.law
+    law: Law
+    if given.name == "banded":
+        if extra := [name for name in ("thickness_cm", "kvp", "mas") if getattr(given, name) is not None]:
+            raise Refusal("Not for a banded law", f"A banded law takes bands only, not {', '.join(extra)}.", field=extra[0])
+        law = Banded(tuple(Band(b.name, b.min_cm, b.max_cm, b.kvp, b.mas) for b in given.bands))
+    else:
+        if given.thickness_cm is None or given.kvp is None or given.mas is None or given.bands:
+            raise Refusal("Incomplete law", "This law takes thickness_cm, kvp and mas, and no bands.", field="law")
+        if given.name == "fixed_kvp":
+            law = FixedKvp(given.thickness_cm, given.kvp, given.mas, given.doubling_cm or rules.DEFAULT_DOUBLING_CM)
+        else:
+            law = VariableKvp(given.thickness_cm, given.kvp, given.mas, given.kvp_per_cm or rules.DEFAULT_KVP_PER_CM)
+    line, projection = _conditions(asked)
+    return check_line(replace(line, law=law), projection, room)
+
+
+def line_from_accepted(room: Room, asked: s.AcceptedExposureIn) -> ChartLine:
+    """A checked chart line through one accepted exposure."""
+    line, projection = _conditions(asked.line)
+    exposure = AcceptedExposure(asked.thickness_cm, asked.kvp, asked.mas, asked.ei)
+    return line_from_exposure(exposure, line, projection, room, asked.school, asked.parameter)
+
+
+def preview(room: Room, asked: s.AcceptedExposureIn) -> s.LineTable:
+    """The line that would come of an accepted exposure, over its range on the room's stations."""
+    line = line_from_accepted(room, asked)
+    target = _target(room.receptor(line.receptor), line.target_ei)
+    di = deviation_index(asked.ei, target) if asked.ei is not None and target else None
+    return replace_table(line_table(room, line), di)
+
+
+def replace_table(table: s.LineTable, base_di: float | None) -> s.LineTable:
+    """The table with the accepted exposure's deviation beside it."""
+    return table.model_copy(update={"base_di": base_di})
+
+
+def line_table(room: Room, line: ChartLine) -> s.LineTable:
+    """A line over its range on the room's stations."""
+    return s.LineTable(line=line, rows=tabulate(line, catalogue.projection(line.projection), room))
+
+
+def import_chart(store: Store, room_id: str, name: str, text: str, actor: str) -> Chart:
+    """A new draft from CSV; BadFile with every fault, and nothing changed, where any cell is wrong."""
+    lines = chart_csv.read(text, _room(store, room_id))
+    return charts.add_draft(store, room_id, name, actor, lines)
+
+
+def judge(store: Store, asked: s.ResultRequest) -> s.Judgement:
+    """The judgement of one image and the corrected technique."""
+    room, projection = _room(store, asked.room), catalogue.projection(asked.projection)
+    receptor = room.receptor(asked.receptor)
+    target = _target(receptor, asked.target_ei)
+    di = _deviation(receptor, target, asked.ei, asked.optical_density)
+    evaluation = evaluate(di, frozenset(asked.findings), film=not receptor.digital)
+    corrected, refused = None, None
+    if evaluation.reliable:
+        exact = corrected_mas(asked.mas, di)
+        try:
+            on = put_on_stations(room, projection, asked.kvp, exact, asked.exposure_control)
+        except Refusal as refusal:
+            refused = refusal.detail
+        else:
+            loading = on.loading
+            corrected = s.Corrected(
+                kvp=on.kvp,
+                exact_mas=exact,
+                mas=on.mas,
+                ma=loading.ma,
+                time_ms=loading.time_ms,
+                focal_spot=loading.focal_spot,
+            )
+    return s.Judgement(evaluation=evaluation, target_ei=target, corrected=corrected, correction_refused=refused)
+
+
+def record(store: Store, asked: s.ExposureRequest, actor: str) -> s.Recorded:
+    """Record an exposure with what was suggested for it and the judgement of its image."""
+    if (asked.outcome == "rejected") != (asked.reject_reason is not None):
+        raise Refusal(
+            "Reason for a reject",
+            "A rejected image needs a reason; an accepted one has none.",
+            sorted(catalogue.reject_reasons()),
+            "reject_reason",
+        )
+    if asked.reject_reason is not None and asked.reject_reason not in catalogue.reject_reasons():
+        raise Refusal(
+            "Unknown reason", "This reject reason is not known.", sorted(catalogue.reject_reasons()), "reject_reason"
+        )
+    derived, reference = _derive(store, asked.technique)
+    if reference.status == "draft":
+        raise Refusal("Draft chart", "Exposures are recorded against an approved chart.", field="technique.chart")
+    # What was really set may be off the suggestion: the dose is that of the real setting.
+    setup = asked.technique.setup or s.SetupRequest()
+    real = setup.model_copy(update={"kvp": asked.kvp, "mas": asked.mas})
+    done, _ = _derive(store, asked.technique.model_copy(update={"setup": real}))
+    at_stations = done.technique
+    scale = asked.mas / at_stations.mas if at_stations.kvp == asked.kvp else None
+    kerma, kap = done.forecast.incident_air_kerma_mgy, done.forecast.kap_mgycm2
+    judgement = None
+    if asked.ei is not None or asked.optical_density is not None:
+        judgement = judge(
+            store,
+            s.ResultRequest(
+                room=asked.technique.room,
+                projection=asked.technique.projection,
+                receptor=at_stations.receptor,
+                kvp=asked.kvp,
+                mas=asked.mas,
+                exposure_control=at_stations.exposure_control,
+                target_ei=derived.forecast.target_ei,
+                ei=asked.ei,
+                optical_density=asked.optical_density,
+                findings=asked.findings,
+            ),
+        )
+    exposure = Exposure(
+        room=asked.technique.room,
+        chart=reference.id,
+        chart_version=reference.version,
+        projection=asked.technique.projection,
+        thickness_cm=asked.technique.thickness_cm,
+        suggested_kvp=derived.technique.kvp,
+        suggested_mas=derived.technique.mas,
+        kvp=asked.kvp,
+        mas=asked.mas,
+        sid_cm=at_stations.sid_cm,
+        support=at_stations.support,
+        grid_ratio=at_stations.grid_ratio,
+        receptor=at_stations.receptor,
+        exposure_control=at_stations.exposure_control,
+        outcome=asked.outcome,
+        ei=asked.ei,
+        target_ei=derived.forecast.target_ei,
+        optical_density=asked.optical_density,
+        di=judgement.evaluation.di if judgement else None,
+        incident_air_kerma_mgy=kerma * scale if kerma is not None and scale is not None else None,
+        kap_mgycm2=kap * scale if kap is not None and scale is not None else None,
+        reject_reason=asked.reject_reason,
+        findings=tuple(asked.findings),
+        reliable=judgement.evaluation.reliable if judgement else True,
+        age_band=asked.technique.patient.age_band if asked.technique.patient else None,
+        study_key=asked.study_key,
+        note=asked.note,
+    )
+    return s.Recorded(exposure=exposures.add(store, exposure, actor), judgement=judgement)
+
+
+def trend(found: list[Exposure]) -> s.Trend:
+    """DI over time of the exposures found (newest first), oldest first, with median, share within ±1 and reject rate."""
+    with_di = [(exposure, exposure.di) for exposure in reversed(found) if exposure.di is not None]
+    deviations = [di for _, di in with_di]
+    rejected = sum(exposure.outcome == "rejected" for exposure in found)
+    return s.Trend(
+        points=[
+            s.TrendPoint(id=e.id, taken_at=e.taken_at, projection=e.projection, di=di, outcome=e.outcome)
+            for e, di in with_di
+        ],
+        count=len(found),
+        rejected=rejected,
+        reject_rate=rejected / len(found) if found else None,
+        median_di=statistics.median(deviations) if deviations else None,
+        within_acceptable=sum(abs(di) <= 1 for di in deviations) / len(deviations) if deviations else None,
+    )
+
+
+def _derive(store: Store, asked: s.TechniqueRequest) -> tuple[Derived, s.ChartReference]:
+    if asked.school != "rules":
+        raise Refusal("School not available", "This version answers by the rules school.", ["rules"], "school")
+    projection = catalogue.projection(asked.projection)
+    room = _room(store, asked.room)
+    chart = _chart(store, room, asked.chart)
+    if chart.room != room.id:
+        raise Refusal("Chart of another room", f"Chart {chart.id} belongs to room '{chart.room}'.", field="chart")
+    setup = asked.setup or s.SetupRequest()
+    person = asked.patient or s.PatientRequest()
+    line = find_line(chart.lines, projection, asked.thickness_cm, setup.support, setup.receptor, setup.grid_ratio)
+    patient = Patient(
+        asked.thickness_cm,
+        person.habitus,
+        person.age_band,
+        tuple(catalogue.modifier(key, "additive", "destructive") for key in person.conditions),
+        catalogue.modifier(person.cast, "cast") if person.cast else None,
+    )
+    derived = derive(line, room, projection, patient, Setup(**dict(setup)), chart.grid_table)
+    return derived, s.ChartReference.model_construct(id=chart.id, version=chart.version, status=chart.status, line=line)
+
+
+def _room(store: Store, room_id: str) -> Room:
+    """A room named inside a request: unknown is a fault of the request, with the rooms there are."""
+    try:
+        return rooms.get(store, room_id)
+    except NotFound as missing:
+        raise Refusal("Unknown room", str(missing), [room.id for room in rooms.all_rooms(store)], "room") from None
+
+
+def _chart(store: Store, room: Room, chart_id: int | None) -> Chart:
+    """The chart a request names, or the room's newest approved one."""
+    try:
+        return charts.newest_approved(store, room.id) if chart_id is None else charts.get(store, chart_id)
+    except NotFound as missing:
+        raise Refusal("No chart", str(missing), field="chart") from None
+
+
+def _conditions(asked: s.ConditionsIn) -> tuple[ChartLine, Projection]:
+    """The conditions of a line, its law still open, and the projection."""
+    projection = catalogue.projection(asked.projection)
+    line = ChartLine(
+        projection=projection.id,
+        receptor=asked.receptor,
+        support=asked.support,
+        grid_ratio=asked.grid_ratio,
+        sid_cm=asked.sid_cm,
+        range_cm=asked.range_cm or usual_range_cm(projection),
+        law=Banded(()),
+        target_ei=asked.target_ei,
+        field_cm=asked.field_cm,
+        note=asked.note,
+    )
+    return line, projection
+
+
+def _target(receptor: Receptor, line_target: float | None) -> float | None:
+    return (line_target or receptor.target_ei) if receptor.digital else None
+
+
+def _deviation(receptor: Receptor, target: float | None, ei: float | None, optical_density: float | None) -> float:
+    if receptor.digital:
+        if ei is None or optical_density is not None or target is None:
+            raise Refusal("Exposure index needed", "A digital receptor is judged by its exposure index.", field="ei")
+        return deviation_index(ei, target)
+    if optical_density is None or ei is not None:
+        raise Refusal("Optical density needed", "A film is judged by its optical density.", field="optical_density")
+    return deviation_from_density(optical_density)

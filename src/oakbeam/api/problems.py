@@ -1,0 +1,110 @@
+"""Every error as problem details (RFC 9457): what was wrong and what is allowed. Nothing of the input is echoed whole."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+from dataclasses import asdict
+from typing import Any
+
+from fastapi import FastAPI, Request
+from fastapi.exceptions import RequestValidationError
+from fastapi.responses import JSONResponse
+from pydantic import ValidationError
+from starlette.exceptions import HTTPException
+
+from oakbeam.api.schemas import Problem
+from oakbeam.core.refusal import Refusal
+from oakbeam.formats.chart_csv import BadFile
+from oakbeam.store import Conflict, NotFound
+
+__all__ = [
+    "MEDIA_TYPE",
+    "RESPONSES",
+    "BadBody",
+    "NotFound",
+    "Refusal",
+    "install",
+    "of_missing",
+    "of_refusal",
+    "of_validation",
+]
+
+MEDIA_TYPE = "application/problem+json"
+RESPONSES: dict[int | str, dict[str, Any]] = {
+    404: {"model": Problem, "description": "There is no such thing"},
+    409: {"model": Problem, "description": "The present state does not allow it"},
+    422: {"model": Problem, "description": "Refused; says what is allowed"},
+}
+
+
+class BadBody(Exception):
+    """A body that a route parsed by itself and that does not have the right shape."""
+
+    def __init__(self, error: ValidationError) -> None:
+        super().__init__("body not understood")
+        self.errors = error.errors(include_input=False, include_url=False)
+
+
+def of_refusal(refusal: Refusal) -> Problem:
+    """The problem details of a refusal of the core, the store or a format."""
+    faults = [asdict(fault) for fault in refusal.faults] if isinstance(refusal, BadFile) else None
+    return Problem(
+        title=refusal.title,
+        status=409 if isinstance(refusal, Conflict) else 422,
+        detail=refusal.detail,
+        allowed=refusal.allowed,
+        field=refusal.field,
+        faults=faults,
+    )
+
+
+def of_validation(errors: Sequence[Mapping[str, Any]]) -> Problem:
+    """The problem details of a request that does not have the right shape; the first error leads."""
+    first = errors[0]
+    where = ".".join(str(part) for part in first["loc"] if part != "body")
+    context = first.get("ctx") or {}
+    allowed: dict[str, float | str] | list[str] | None = None
+    limits = {"ge": "min", "gt": "min", "le": "max", "lt": "max"}
+    if bounds := {limits[key]: float(value) for key, value in context.items() if key in limits}:
+        allowed = {**bounds}
+    elif "expected" in context:
+        allowed = [str(context["expected"])]
+    more = f" (and {len(errors) - 1} more)" if len(errors) > 1 else ""
+    detail = f"{where or 'body'}: {first['msg']}.{more}"
+    return Problem(title="Request not understood", status=422, detail=detail, allowed=allowed, field=where or None)
+
+
+def of_missing(missing: NotFound) -> Problem:
+    """The problem details of something that is not there."""
+    return Problem(title="Not found", status=404, detail=str(missing.args[0]))
+
+
+def install(app: FastAPI) -> None:
+    """Answer every known error of the application with problem details."""
+
+    @app.exception_handler(Refusal)
+    async def refused(_: Request, error: Refusal) -> JSONResponse:
+        return _response(of_refusal(error))
+
+    @app.exception_handler(NotFound)
+    async def missing(_: Request, error: NotFound) -> JSONResponse:
+        return _response(of_missing(error))
+
+    @app.exception_handler(RequestValidationError)
+    async def invalid(_: Request, error: RequestValidationError) -> JSONResponse:
+        return _response(of_validation(error.errors()))
+
+    @app.exception_handler(BadBody)
+    async def bad_body(_: Request, error: BadBody) -> JSONResponse:
+        return _response(of_validation(error.errors))
+
+    @app.exception_handler(HTTPException)
+    async def http(_: Request, error: HTTPException) -> JSONResponse:
+        problem = Problem(title=str(error.detail), status=error.status_code, detail=str(error.detail))
+        return _response(problem, error.headers)
+
+
+def _response(problem: Problem, headers: Mapping[str, str] | None = None) -> JSONResponse:
+    return JSONResponse(
+        problem.model_dump(exclude_none=True), problem.status, dict(headers) if headers else None, media_type=MEDIA_TYPE
+    )

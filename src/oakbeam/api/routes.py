@@ -1,0 +1,291 @@
+"""The API's operations. Each parses, calls and shapes; see `operations` for what they join."""
+
+from __future__ import annotations
+
+from dataclasses import asdict
+from typing import Annotated, Any, cast
+
+from fastapi import APIRouter, Depends, Query, Request
+from fastapi.responses import Response
+from pydantic import ValidationError
+
+import oakbeam
+from oakbeam import catalogue
+from oakbeam.api import operations, problems
+from oakbeam.api import schemas as s
+from oakbeam.core.chart import Chart, ChartLine, usual_range_cm
+from oakbeam.core.evaluation import FINDINGS
+from oakbeam.core.room import Room
+from oakbeam.formats import chart_csv, chart_json, exposures_csv
+from oakbeam.store import Store, charts, exposures, history, rooms
+from oakbeam.store.exposures import Exposure, Outcome
+
+router = APIRouter(prefix="/api", responses=problems.RESPONSES)
+
+GENERAL_CAUTIONS = [
+    "A technique shown here is a starting point. Local protocol, the supervising radiologist and licensed staff decide.",
+    "Check identity, side and the request before anything else; ask about pregnancy by local rule.",
+    "Collimate to the part. Never open the field to match the light on a thick patient.",
+    "Numbers of the catalogue are textbook-typical and unconfirmed until your department signs them.",
+    "No patient is identified here: keep names and numbers out of notes and study keys.",
+]
+
+
+def the_store(request: Request) -> Store:
+    """The database of this application."""
+    return cast(Store, request.app.state.store)
+
+
+StoreHere = Annotated[Store, Depends(the_store)]
+AnyId = Annotated[int, s.Field(ge=1, le=2**63 - 1)]
+RoomQuery = Annotated[str | None, Query(max_length=60, description="Only this room")]
+ProjectionQuery = Annotated[str | None, Query(max_length=60, description="Only this projection")]
+OutcomeQuery = Annotated[Outcome | None, Query(description="Only this outcome")]
+# Until there are accounts, every change is made by "local".
+ACTOR = "local"
+
+
+@router.get("/health", tags=["service"])
+def health() -> s.Health:
+    """Ready to serve, and which version."""
+    return s.Health(status="ok", version=oakbeam.__version__)
+
+
+@router.get("/rooms", tags=["rooms"])
+def list_rooms(store: StoreHere) -> list[Room]:
+    """Every room with its equipment."""
+    return rooms.all_rooms(store)
+
+
+@router.get("/rooms/{room_id}", tags=["rooms"])
+def get_room(store: StoreHere, room_id: str) -> Room:
+    """One room with its equipment."""
+    return rooms.get(store, room_id)
+
+
+@router.get("/projections", tags=["catalogue"])
+def list_projections() -> list[s.ProjectionOut]:
+    """The catalogue's projections."""
+    return [
+        s.ProjectionOut(
+            **{
+                **asdict(projection),
+                "thickness_cm": dict(zip(("small", "average", "large"), projection.thickness_cm, strict=True)),
+                "usual_range_cm": usual_range_cm(projection),
+            }
+        )
+        for projection in catalogue.projections().values()
+    ]
+
+
+@router.get("/exams", tags=["catalogue"])
+def list_exams() -> list[s.ExamOut]:
+    """The exam sets: projections in working order."""
+    return [s.ExamOut(**asdict(exam)) for exam in catalogue.exams().values()]
+
+
+@router.get("/choices", tags=["catalogue"])
+def list_choices() -> s.Choices:
+    """The lists to pick from: conditions and casts, findings, reject reasons; and the general cautions."""
+    return s.Choices(
+        modifiers=list(catalogue.modifiers().values()),
+        findings={str(key): text for key, text in FINDINGS.items()},
+        reject_reasons=dict(catalogue.reject_reasons()),
+        general_cautions=GENERAL_CAUTIONS,
+    )
+
+
+@router.post(
+    "/techniques",
+    tags=["desk"],
+    response_model=s.TechniqueResponse,
+    openapi_extra={
+        "requestBody": {
+            "required": True,
+            "content": {"application/json": {"schema": {"$ref": "#/components/schemas/TechniqueRequest"}}},
+        }
+    },
+)
+async def technique(request: Request) -> Response:
+    """kVp, mAs, mA, time, focal spot, SID and grid for a measured patient, with the ladder behind them.
+
+    Called at each move of the thickness ruler, so it takes the shortest way: no thread, one parse and one dump in Rust.
+    """
+    try:
+        asked = s.TechniqueRequest.model_validate_json(await request.body())
+    except ValidationError as error:
+        raise problems.BadBody(error) from None
+    found = operations.technique(the_store(request), asked)
+    return Response(found.__pydantic_serializer__.to_json(found), media_type="application/json")
+
+
+@router.get("/charts", tags=["charts"])
+def list_charts(store: StoreHere, room: RoomQuery = None) -> list[s.ChartOut]:
+    """Chart versions with their lines, newest first."""
+    return [_chart(chart) for chart in charts.of_room(store, room)]
+
+
+@router.post("/charts", status_code=201, tags=["charts"])
+def new_chart(store: StoreHere, asked: s.NewChart) -> s.ChartOut:
+    """A new draft of a room's next version: empty, or with the lines of another version."""
+    if asked.from_chart is None:
+        return _chart(charts.add_draft(store, asked.room, asked.name, ACTOR))
+    base = charts.get(store, asked.from_chart)
+    if base.room != asked.room:
+        raise problems.Refusal(
+            "Chart of another room", f"Chart {base.id} belongs to room '{base.room}'.", field="from_chart"
+        )
+    return _chart(charts.next_draft(store, base.id, ACTOR))
+
+
+@router.post("/charts/import", status_code=201, tags=["charts"])
+def import_chart(store: StoreHere, asked: s.ImportRequest) -> s.ChartOut:
+    """A new draft from CSV text. Where any cell is wrong nothing is imported, and `faults` names each row and column."""
+    return _chart(operations.import_chart(store, asked.room, asked.name, asked.csv, ACTOR))
+
+
+@router.get("/charts/{chart_id}", tags=["charts"])
+def get_chart(store: StoreHere, chart_id: AnyId) -> s.ChartOut:
+    """One chart version with its lines."""
+    return _chart(charts.get(store, chart_id))
+
+
+@router.put("/charts/{chart_id}", tags=["charts"])
+def change_heading(store: StoreHere, chart_id: AnyId, asked: s.Heading) -> s.ChartOut:
+    """Change a draft's name, grid table and note."""
+    return _chart(charts.change_heading(store, chart_id, ACTOR, asked.name, asked.grid_table, asked.note))
+
+
+@router.delete("/charts/{chart_id}", status_code=204, tags=["charts"])
+def discard_chart(store: StoreHere, chart_id: AnyId) -> None:
+    """Discard a draft."""
+    charts.discard(store, chart_id, ACTOR)
+
+
+@router.post("/charts/{chart_id}/approve", tags=["charts"])
+def approve_chart(store: StoreHere, chart_id: AnyId) -> s.ChartOut:
+    """Approve a draft: from now on the Desk uses it, and it never changes again."""
+    return _chart(charts.approve(store, chart_id, ACTOR))
+
+
+@router.get("/charts/{chart_id}/history", tags=["charts"])
+def chart_history(store: StoreHere, chart_id: AnyId) -> list[history.Change]:
+    """The audit rows of a chart, newest first."""
+    return history.of(store, f"chart:{chart_id}")
+
+
+@router.get("/charts/{chart_id}/csv", tags=["charts"], response_class=Response)
+def export_csv(store: StoreHere, chart_id: AnyId) -> Response:
+    """The chart as CSV (docs/chart-csv.md)."""
+    chart = charts.get(store, chart_id)
+    return _file(chart_csv.write(chart.lines), "text/csv; charset=utf-8", f"chart-{chart.room}-v{chart.version}.csv")
+
+
+@router.get("/charts/{chart_id}/json", tags=["charts"])
+def export_json(store: StoreHere, chart_id: AnyId) -> dict[str, Any]:
+    """The chart as a JSON document that names its format and version."""
+    return chart_json.write(charts.get(store, chart_id))
+
+
+@router.get("/charts/{chart_id}/tables", tags=["charts"])
+def chart_tables(store: StoreHere, chart_id: AnyId) -> list[s.LineTable]:
+    """Every line of a chart over its range, on the room's stations."""
+    chart = charts.get(store, chart_id)
+    room = rooms.get(store, chart.room)
+    return [operations.line_table(room, line) for line in chart.lines]
+
+
+@router.post("/rooms/{room_id}/line-preview", tags=["charts"])
+def preview_line(store: StoreHere, room_id: str, asked: s.AcceptedExposureIn) -> s.LineTable:
+    """The line that would come of one accepted exposure, as a table on the room's stations. Nothing is kept."""
+    return operations.preview(rooms.get(store, room_id), asked)
+
+
+@router.post("/charts/{chart_id}/lines/from-exposure", status_code=201, tags=["charts"])
+def add_line_from_exposure(store: StoreHere, chart_id: AnyId, asked: s.AcceptedExposureIn) -> ChartLine:
+    """Add a line to a draft from one accepted exposure."""
+    room = rooms.get(store, charts.get(store, chart_id).room)
+    return charts.add_line(store, chart_id, operations.line_from_accepted(room, asked), ACTOR)
+
+
+@router.post("/charts/{chart_id}/lines", status_code=201, tags=["charts"])
+def add_line(store: StoreHere, chart_id: AnyId, asked: s.LineIn) -> ChartLine:
+    """Add a line to a draft, its law given outright."""
+    room = rooms.get(store, charts.get(store, chart_id).room)
+    return charts.add_line(store, chart_id, operations.line_of(room, asked), ACTOR)
+
+
+@router.put("/charts/{chart_id}/lines/{line_id}", tags=["charts"])
+def change_line(store: StoreHere, chart_id: AnyId, line_id: AnyId, asked: s.LineIn) -> ChartLine:
+    """Replace a line of a draft."""
+    room = rooms.get(store, charts.get(store, chart_id).room)
+    return charts.replace_line(store, chart_id, line_id, operations.line_of(room, asked), ACTOR)
+
+
+@router.delete("/charts/{chart_id}/lines/{line_id}", status_code=204, tags=["charts"])
+def remove_line(store: StoreHere, chart_id: AnyId, line_id: AnyId) -> None:
+    """Take a line out of a draft."""
+    charts.remove_line(store, chart_id, line_id, ACTOR)
+
+
+@router.post("/judgements", tags=["desk"])
+def judge(store: StoreHere, asked: s.ResultRequest) -> s.Judgement:
+    """Judge an image by its exposure index or density. Nothing is kept."""
+    return operations.judge(store, asked)
+
+
+@router.post("/exposures", status_code=201, tags=["log"])
+def record_exposure(store: StoreHere, asked: s.ExposureRequest) -> s.Recorded:
+    """Record an exposure with its outcome."""
+    return operations.record(store, asked, ACTOR)
+
+
+@router.get("/exposures", tags=["log"])
+def list_exposures(
+    store: StoreHere,
+    room: RoomQuery = None,
+    projection: ProjectionQuery = None,
+    outcome: OutcomeQuery = None,
+    before_id: Annotated[int | None, Query(ge=1, le=2**63 - 1, description="Continue below this exposure")] = None,
+    limit: Annotated[int, Query(ge=1, le=500)] = 100,
+) -> list[Exposure]:
+    """Recorded exposures, newest first."""
+    return exposures.find(store, room, projection, outcome, before_id, limit)
+
+
+@router.get("/exposures/trend", tags=["log"])
+def exposure_trend(
+    store: StoreHere, room: RoomQuery = None, projection: ProjectionQuery = None, outcome: OutcomeQuery = None
+) -> s.Trend:
+    """DI over time, of the newest 1000 exposures chosen."""
+    return operations.trend(exposures.find(store, room, projection, outcome, limit=1000))
+
+
+@router.get("/exposures/csv", tags=["log"], response_class=Response)
+def exposures_as_csv(
+    store: StoreHere, room: RoomQuery = None, projection: ProjectionQuery = None, outcome: OutcomeQuery = None
+) -> Response:
+    """The log as CSV, with the same filters."""
+    found = exposures.find(store, room, projection, outcome, limit=1_000_000)
+    text = exposures_csv.write(Exposure.__dataclass_fields__, map(asdict, found))
+    return _file(text, "text/csv; charset=utf-8", "exposures.csv")
+
+
+@router.post("/exposures/{exposure_id}/undo", tags=["log"])
+def undo_exposure(store: StoreHere, exposure_id: AnyId) -> Exposure:
+    """Take the room's last record back."""
+    return exposures.undo(store, exposure_id, ACTOR)
+
+
+@router.api_route("/{rest:path}", methods=["GET", "POST", "PUT", "PATCH", "DELETE"], include_in_schema=False)
+def nothing_here(rest: str) -> None:
+    """An unknown address below /api is a 404 of the API, not the front end's page."""
+    raise problems.NotFound(f"There is nothing at /api/{rest[:80]}.")
+
+
+def _chart(chart: Chart) -> s.ChartOut:
+    return s.ChartOut(**{name: getattr(chart, name) for name in s.ChartOut.model_fields})
+
+
+def _file(text: str, media_type: str, name: str) -> Response:
+    return Response(text, media_type=media_type, headers={"Content-Disposition": f'attachment; filename="{name}"'})

@@ -1,0 +1,415 @@
+"""What comes in over the API and goes out, where it is not a type of the core as it stands.
+
+Requests forbid unknown fields, so that a misspelt one is named and not dropped. Numbers are finite.
+"""
+
+from __future__ import annotations
+
+from typing import Annotated, Literal
+
+from pydantic import BaseModel, ConfigDict, Field, StringConstraints
+
+from oakbeam.core.chart import KVP_RANGE, SID_RANGE_CM, THICKNESS_RANGE_CM, ChartLine, LawName, Status
+from oakbeam.core.derived import Caution, Derived, Forecast, School, Step, Technique
+from oakbeam.core.evaluation import Evaluation, Finding
+from oakbeam.core.generator import ExposureControl, SpotChoice, SpotName
+from oakbeam.core.patient import AgeBand, Habitus, Sex
+from oakbeam.core.projection import Modifier
+from oakbeam.core.room import SupportId
+from oakbeam.core.rules import GridTable
+from oakbeam.core.table import Row
+from oakbeam.store.exposures import Exposure, Outcome
+
+Number = Annotated[float, Field(allow_inf_nan=False)]
+Key = Annotated[str, StringConstraints(min_length=1, max_length=60, strip_whitespace=True)]
+Name = Annotated[str, StringConstraints(min_length=1, max_length=120, strip_whitespace=True)]
+Text = Annotated[str, StringConstraints(max_length=500, strip_whitespace=True)]
+Id = Annotated[int, Field(ge=1, le=2**63 - 1)]
+Thickness = Annotated[Number, Field(ge=THICKNESS_RANGE_CM[0], le=THICKNESS_RANGE_CM[1], description="cm")]
+Sid = Annotated[Number, Field(ge=SID_RANGE_CM[0], le=SID_RANGE_CM[1], description="cm, along the central ray")]
+Kvp = Annotated[Number, Field(ge=KVP_RANGE[0], le=KVP_RANGE[1])]
+Mas = Annotated[Number, Field(ge=0.01, le=2000)]
+Ei = Annotated[Number, Field(ge=1, le=50_000)]
+Length = Annotated[Number, Field(gt=0, le=60, description="cm")]
+GridRatio = Literal[0, 5, 6, 8, 10, 12, 16]
+
+
+class Request(BaseModel):
+    """A body that comes in."""
+
+    model_config = ConfigDict(extra="forbid")
+
+
+class Problem(BaseModel):
+    """A refusal (RFC 9457 problem details). allowed says the range or the choices; faults lists the bad cells of a file."""
+
+    type: str = "about:blank"
+    title: str
+    status: int
+    detail: str
+    allowed: dict[str, float | str] | list[str] | list[float] | None = None
+    field: str | None = None
+    faults: list[dict[str, str | int]] | None = None
+
+
+class Health(BaseModel):
+    """Ready to serve."""
+
+    status: Literal["ok"]
+    version: str
+
+
+class PatientRequest(Request):
+    """The patient. A measured thickness already holds habitus, age, weight and height: they then change no number."""
+
+    habitus: Habitus | None = None
+    age_band: AgeBand | None = None
+    weight_kg: Annotated[Number, Field(gt=0, le=400)] | None = None
+    height_cm: Annotated[Number, Field(gt=0, le=260)] | None = None
+    sex: Sex | None = None
+    conditions: Annotated[list[Key], Field(max_length=10)] = []
+    cast: Key | None = None
+
+
+class SetupRequest(Request):
+    """What differs from the chart line; leave out what does not."""
+
+    sid_cm: Sid | None = None
+    support: SupportId | None = None
+    grid_ratio: GridRatio | None = None
+    receptor: Key | None = None
+    field_cm: tuple[Length, Length] | None = None
+    tube_angle_deg: Annotated[Number, Field(ge=-60, le=60)] | None = None
+    gap_cm: Annotated[Number, Field(ge=0, le=60)] | None = None
+    kvp: Kvp | None = None
+    mas: Mas | None = None
+    exposure_control: ExposureControl = "manual"
+
+
+class TechniqueRequest(Request):
+    """One technique: room, projection and measured thickness, then what differs from the chart."""
+
+    model_config = ConfigDict(
+        extra="forbid",
+        json_schema_extra={
+            "examples": [
+                {"room": "room-1", "projection": "lspine-ap", "thickness_cm": 24.0},
+                {
+                    "room": "room-1",
+                    "projection": "knee-ap",
+                    "thickness_cm": 13.5,
+                    "patient": {"age_band": "adult", "cast": "plaster-dry"},
+                    "setup": {"sid_cm": 110, "support": "tabletop"},
+                },
+            ]
+        },
+    )
+
+    room: Key
+    projection: Key
+    thickness_cm: Thickness
+    chart: Id | None = None
+    patient: PatientRequest | None = None
+    setup: SetupRequest | None = None
+    school: School = "rules"
+
+
+class ChartReference(BaseModel):
+    """Which chart version a result came from."""
+
+    id: int
+    version: int
+    status: Status
+    line: ChartLine
+
+
+class TechniqueResponse(BaseModel):
+    """The technique with its ladder, forecast and cautions. A starting point under local protocol, never an order."""
+
+    technique: Technique
+    exact_kvp: float
+    exact_mas: float
+    residual_log2: float
+    steps: tuple[Step, ...]
+    forecast: Forecast
+    cautions: tuple[Caution, ...]
+    chart: ChartReference
+
+    @classmethod
+    def of(cls, derived: Derived, chart: ChartReference) -> TechniqueResponse:
+        """The answer of the core beside the chart it came from."""
+        return cls.model_construct(
+            technique=derived.technique,
+            exact_kvp=derived.exact_kvp,
+            exact_mas=derived.exact_mas,
+            residual_log2=derived.residual_log2,
+            steps=derived.steps,
+            forecast=derived.forecast,
+            cautions=derived.cautions,
+            chart=chart,
+        )
+
+
+class ThicknessRange(BaseModel):
+    """Usual adult thickness [cm]."""
+
+    small: float
+    average: float
+    large: float
+
+
+class ProjectionOut(BaseModel):
+    """A projection of the catalogue. Every number is a textbook-typical starting point, to be confirmed locally."""
+
+    id: str
+    exam: str
+    name: str
+    region: str
+    synonyms: list[str]
+    measure: str
+    thickness_cm: ThicknessRange
+    usual_range_cm: tuple[float, float]
+    sid_cm: float
+    minimum_sid_cm: float | None
+    supports: list[str]
+    grid_over_cm: float | None
+    kvp_window: tuple[float, float]
+    aec_cells: str
+    focal_spot: SpotChoice
+    tube_angle: str
+    central_ray: str
+    field_cm: tuple[float, float]
+    breathing: str
+    time_ceiling_ms: float
+    critique: str
+
+
+class ExamOut(BaseModel):
+    """An exam: its projections in working order."""
+
+    id: str
+    name: str
+    projections: list[str]
+    why: str
+
+
+class Choices(BaseModel):
+    """The lists a person picks from: conditions, casts, what can be seen in an image, why an image is rejected."""
+
+    modifiers: list[Modifier]
+    findings: dict[str, str]
+    reject_reasons: dict[str, str]
+    general_cautions: list[str]
+
+
+class ChartSummary(BaseModel):
+    """A chart version without its lines."""
+
+    id: int
+    room: str
+    name: str
+    version: int
+    status: Status
+    grid_table: GridTable
+    author: str
+    approver: str
+    created_at: str
+    approved_at: str
+    note: str
+    revision: int
+
+
+class ChartOut(ChartSummary):
+    """A chart version."""
+
+    lines: list[ChartLine]
+
+
+class NewChart(Request):
+    """A new draft: empty, or with the lines of another version (`from_chart`)."""
+
+    room: Key
+    name: Name = "Chart"
+    from_chart: Id | None = None
+
+
+class Heading(Request):
+    """A draft's name, grid table and note."""
+
+    name: Name
+    grid_table: GridTable = "average"
+    note: Text = ""
+
+
+class BandIn(Request):
+    """One band of a banded line."""
+
+    name: Annotated[str, StringConstraints(min_length=1, max_length=40, strip_whitespace=True)]
+    min_cm: Thickness
+    max_cm: Thickness
+    kvp: Kvp
+    mas: Mas
+
+
+class LawIn(Request):
+    """A line's law, given outright. Fixed and variable kVp need thickness_cm, kvp and mas; banded needs bands."""
+
+    name: LawName
+    thickness_cm: Thickness | None = None
+    kvp: Kvp | None = None
+    mas: Mas | None = None
+    doubling_cm: Annotated[Number, Field(gt=0, le=50)] | None = None
+    kvp_per_cm: Annotated[Number, Field(gt=0, le=50)] | None = None
+    bands: Annotated[list[BandIn], Field(max_length=40)] = []
+
+
+class ConditionsIn(Request):
+    """The conditions a line is made for. Left out: the projection's usual range, the receptor's target index."""
+
+    projection: Key
+    receptor: Key
+    support: SupportId
+    grid_ratio: GridRatio
+    sid_cm: Sid
+    range_cm: tuple[Thickness, Thickness] | None = None
+    target_ei: Annotated[Number, Field(ge=50, le=5000)] | None = None
+    field_cm: tuple[Length, Length] | None = None
+    note: Text = ""
+
+
+class LineIn(ConditionsIn):
+    """A line with its law given outright."""
+
+    law: LawIn
+
+
+class AcceptedExposureIn(Request):
+    """One exposure that gave an accepted image, and the school that makes a line of it.
+
+    With ei, the mAs is first brought to the target. parameter: doubling thickness [cm], or kVp per cm for variable kVp.
+    """
+
+    model_config = ConfigDict(
+        extra="forbid",
+        json_schema_extra={
+            "examples": [
+                {
+                    "line": {
+                        "projection": "knee-ap",
+                        "receptor": "panel-24",
+                        "support": "tabletop",
+                        "grid_ratio": 0,
+                        "sid_cm": 100,
+                    },
+                    "thickness_cm": 12.5,
+                    "kvp": 66,
+                    "mas": 6.3,
+                    "ei": 460,
+                    "school": "fixed_kvp",
+                    "parameter": 4.5,
+                }
+            ]
+        },
+    )
+
+    line: ConditionsIn
+    thickness_cm: Thickness
+    kvp: Kvp
+    mas: Mas
+    ei: Ei | None = None
+    school: LawName = "fixed_kvp"
+    parameter: Annotated[Number, Field(gt=0, le=50)] | None = None
+
+
+class LineTable(BaseModel):
+    """A line and what the room's stations make of it over its range. base_di: the accepted exposure's deviation, if any."""
+
+    line: ChartLine
+    rows: tuple[Row, ...]
+    base_di: float | None = None
+
+
+class ImportRequest(Request):
+    """A CSV file's text, to become a draft of the room's next version."""
+
+    room: Key
+    name: Name = "Imported chart"
+    csv: Annotated[str, StringConstraints(max_length=2_000_000)]
+
+
+class ResultRequest(Request):
+    """What came back from an exposure: the exposure index, or a film's optical density, and what was seen."""
+
+    room: Key
+    projection: Key
+    receptor: Key
+    kvp: Kvp
+    mas: Mas
+    exposure_control: ExposureControl = "manual"
+    target_ei: Annotated[Number, Field(ge=50, le=5000)] | None = None
+    ei: Ei | None = None
+    optical_density: Annotated[Number, Field(ge=0, le=5)] | None = None
+    findings: Annotated[list[Finding], Field(max_length=9)] = []
+
+
+class Corrected(BaseModel):
+    """The technique that would have been on target, on the room's stations."""
+
+    kvp: float
+    exact_mas: float
+    mas: float
+    ma: float
+    time_ms: float
+    focal_spot: SpotName
+
+
+class Judgement(BaseModel):
+    """The evaluation of an image, and the corrected technique for a repeat or the next patient where one follows."""
+
+    evaluation: Evaluation
+    target_ei: float | None
+    corrected: Corrected | None
+    correction_refused: str | None
+
+
+class ExposureRequest(Request):
+    """One exposure to record: what was asked, what was really set, what came back, and the outcome."""
+
+    technique: TechniqueRequest
+    kvp: Kvp
+    mas: Mas
+    ei: Ei | None = None
+    optical_density: Annotated[Number, Field(ge=0, le=5)] | None = None
+    outcome: Outcome
+    reject_reason: Key | None = None
+    findings: Annotated[list[Finding], Field(max_length=9)] = []
+    study_key: Annotated[str, StringConstraints(max_length=20, pattern=r"^[A-Za-z0-9-]*$", strip_whitespace=True)] = ""
+    note: Text = ""
+
+
+class Recorded(BaseModel):
+    """A recorded exposure with its judgement (None where no index came back)."""
+
+    exposure: Exposure
+    judgement: Judgement | None
+
+
+class TrendPoint(BaseModel):
+    """One exposure on the trend."""
+
+    id: int
+    taken_at: str
+    projection: str
+    di: float
+    outcome: Outcome
+
+
+class Trend(BaseModel):
+    """DI over time (oldest first), with its spread and the share of rejects of the exposures chosen."""
+
+    points: list[TrendPoint]
+    count: int
+    rejected: int
+    reject_rate: float | None
+    median_di: float | None
+    within_acceptable: float | None

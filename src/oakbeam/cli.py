@@ -1,0 +1,150 @@
+"""The same operations from a shell: JSON in, JSON out, exit code 2 and problem details for a refusal."""
+
+from __future__ import annotations
+
+import argparse
+import json
+import os
+import sys
+from collections.abc import Callable
+from datetime import UTC, datetime
+from pathlib import Path
+
+from pydantic import ValidationError
+
+import oakbeam
+from oakbeam.api import operations, problems
+from oakbeam.api import schemas as s
+from oakbeam.api.schemas import Problem
+from oakbeam.core.refusal import Refusal
+from oakbeam.formats import chart_csv, chart_json
+from oakbeam.store import NotFound, Store, charts
+
+ACTOR = "command line"
+
+
+def main(arguments: list[str] | None = None) -> int:
+    """Run one command; the exit code."""
+    parser = _parser()
+    given = parser.parse_args(arguments)
+    run: Callable[[argparse.Namespace], int] = given.run
+    try:
+        return run(given)
+    except Refusal as refusal:
+        return _refuse(problems.of_refusal(refusal))
+    except NotFound as missing:
+        return _refuse(problems.of_missing(missing))
+    except ValidationError as error:
+        return _refuse(problems.of_validation(error.errors(include_input=False, include_url=False)))
+    except UnicodeDecodeError:
+        return _refuse(Problem(title="Not text", status=422, detail="The input is not UTF-8 text."))
+
+
+def _parser() -> argparse.ArgumentParser:
+    parser = argparse.ArgumentParser(prog="oakbeam", description="Exposure technique charts: build, apply, judge, log.")
+    parser.add_argument("--version", action="version", version=oakbeam.__version__)
+    parser.add_argument("--data", type=Path, default=Path(os.environ.get("OAKBEAM_DATA", "data")), help="data folder")
+    commands = parser.add_subparsers(required=True, metavar="command")
+
+    def add(name: str, run: Callable[[argparse.Namespace], int], text: str) -> argparse.ArgumentParser:
+        command = commands.add_parser(name, help=text, description=text)
+        command.set_defaults(run=run)
+        return command
+
+    serve = add("serve", _serve, "Serve the application.")
+    serve.add_argument("--host", default=os.environ.get("HOST", "127.0.0.1"))
+    serve.add_argument("--port", type=int, default=int(os.environ.get("PORT", "8321")))
+    serve.add_argument("--front-end", type=Path, default=Path("web/dist"), help="folder of the built interface")
+    add("seed", _seed, "Fill an empty database with the invented demo clinic.")
+    add("technique", _technique, "A technique from a JSON request on standard input.")
+    add("judge", _judge, "Judge an image from a JSON request on standard input.")
+    export = add("chart-export", _export, "Write a chart to standard output.")
+    export.add_argument("chart", type=int)
+    export.add_argument("--format", choices=("csv", "json"), default="csv")
+    importing = add("chart-import", _import, "Import a chart from CSV on standard input as a draft.")
+    importing.add_argument("room")
+    importing.add_argument("--name", default="Imported chart")
+    backup = add("backup", _backup, "Write a consistent copy of the database while it is in use.")
+    backup.add_argument("target", type=Path)
+    add("openapi", _openapi, "Print the API's description.")
+    return parser
+
+
+def _store(given: argparse.Namespace) -> Store:
+    return Store(given.data / "oakbeam.db")
+
+
+def _serve(given: argparse.Namespace) -> int:
+    import uvicorn
+
+    from oakbeam.api.app import build
+
+    front_end = given.front_end if (given.front_end / "index.html").is_file() else None
+    app = build(_store(given), front_end)
+    print(f"Oakbeam on http://{given.host}:{given.port}  (Ctrl-C stops)", flush=True)
+    uvicorn.run(app, host=given.host, port=given.port, log_level="warning", access_log=False, server_header=False)
+    return 0
+
+
+def _seed(given: argparse.Namespace) -> int:
+    from oakbeam.sim import demo
+
+    added = demo.seed(_store(given), datetime.now(UTC))
+    print("Demo clinic added." if added else "The database already has rooms; nothing was added.")
+    return 0
+
+
+def _technique(given: argparse.Namespace) -> int:
+    asked = s.TechniqueRequest.model_validate_json(_input())
+    return _print(operations.technique(_store(given), asked).model_dump_json())
+
+
+def _judge(given: argparse.Namespace) -> int:
+    asked = s.ResultRequest.model_validate_json(_input())
+    return _print(operations.judge(_store(given), asked).model_dump_json())
+
+
+def _export(given: argparse.Namespace) -> int:
+    chart = charts.get(_store(given), given.chart)
+    if given.format == "json":
+        return _print(json.dumps(chart_json.write(chart), ensure_ascii=False, indent=2))
+    sys.stdout.write(chart_csv.write(chart.lines))
+    return 0
+
+
+def _import(given: argparse.Namespace) -> int:
+    chart = operations.import_chart(_store(given), given.room, given.name, _input(), ACTOR)
+    return _print(json.dumps({"id": chart.id, "version": chart.version, "status": chart.status, "lines": len(chart.lines)}))
+
+
+def _backup(given: argparse.Namespace) -> int:
+    _store(given).backup(given.target)
+    return 0
+
+
+def _openapi(given: argparse.Namespace) -> int:
+    import tempfile
+
+    from oakbeam.api.app import build
+
+    with tempfile.TemporaryDirectory() as folder:
+        return _print(json.dumps(build(Store(Path(folder) / "none.db")).openapi(), indent=2, ensure_ascii=False))
+
+
+def _input() -> str:
+    return sys.stdin.buffer.read().decode("utf-8")
+
+
+def _print(text: str) -> int:
+    print(text)
+    return 0
+
+
+def _refuse(problem: Problem) -> int:
+    print(problem.model_dump_json(exclude_none=True))
+    print(f"oakbeam: {problem.title}: {problem.detail}", file=sys.stderr)
+    return 2
+
+
+if __name__ == "__main__":
+    sys.exit(main())

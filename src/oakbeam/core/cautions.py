@@ -1,0 +1,127 @@
+"""Cautions of a set-up: few and specific, each names a number of this set-up and what to do about it."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+
+from oakbeam.core import geometry
+from oakbeam.core.chart import ChartLine
+from oakbeam.core.derived import Caution, Forecast, Setup, Technique
+from oakbeam.core.patient import CHILDREN, Patient
+from oakbeam.core.projection import Projection
+from oakbeam.core.room import SUPPORT_NAMES, Room
+
+SID_TOLERANCE = 0.02
+"""An SID indicator is usually allowed to be off by this much: below it no caution is worth a word."""
+CUTOFF_WARNING = 0.10
+CHILD_GRID_FROM_CM = 12.0
+GRID_THRESHOLD_SLACK_CM = 2.0
+"""Departments' thresholds for a grid differ by about this much; a missing grid is only a warning beyond it."""
+
+
+def setup_cautions(
+    line: ChartLine,
+    room: Room,
+    projection: Projection,
+    patient: Patient,
+    setup: Setup,
+    technique: Technique,
+    forecast: Forecast,
+) -> tuple[Caution, ...]:
+    """The cautions that the final set-up itself gives rise to, in the order of the work."""
+    field_cm = setup.field_cm or line.field_cm or projection.field_cm
+    return (
+        *_measurement(projection, patient),
+        *_distance(projection, technique.sid_cm),
+        *_angle(setup, technique.sid_cm),
+        *_grid(room, projection, patient, technique, field_cm),
+        *_console(projection, technique, forecast),
+    )
+
+
+def _measurement(projection: Projection, patient: Patient) -> Iterator[Caution]:
+    small, _, large = projection.thickness_cm
+    if not 0.8 * small <= patient.thickness_cm <= 1.2 * large:
+        yield Caution(
+            "warning",
+            f"{patient.thickness_cm:g} cm is unusual here (adults {small:g} to {large:g} cm): check jaw edge, mat, unit "
+            "and site.",
+            "caliper plausibility",
+        )
+
+
+def _distance(projection: Projection, sid_cm: float) -> Iterator[Caution]:
+    least = projection.minimum_sid_cm
+    if least and sid_cm < least * (1 - SID_TOLERANCE):
+        yield Caution(
+            "warning",
+            f"SID {sid_cm:g} cm is under this projection's {least:g} cm: note the distance on the image.",
+            "minimum SID",
+        )
+
+
+def _angle(setup: Setup, sid_cm: float) -> Iterator[Caution]:
+    if not setup.tube_angle_deg:
+        return
+    height = geometry.tube_height_cm(sid_cm, setup.tube_angle_deg)
+    left = geometry.sid_along_ray_cm(sid_cm, setup.tube_angle_deg)
+    yield Caution(
+        "note",
+        f"At {abs(setup.tube_angle_deg):g}° put the focus {height:.1f} cm above the receptor to keep {sid_cm:g} cm along "
+        f"the ray; left at the detent it is {left:.1f} cm (mAs ×{(left / sid_cm) ** 2:.2f}).",
+        "tilted tube",
+    )
+
+
+def _grid(
+    room: Room, projection: Projection, patient: Patient, technique: Technique, field_cm: tuple[float, float]
+) -> Iterator[Caution]:
+    ratio, thickness, usual_over = technique.grid_ratio, patient.thickness_cm, projection.grid_over_cm
+    grid = room.grid(room.support(technique.support), ratio) if ratio else None
+    if grid:
+        low, high = grid.range_cm
+        loss = geometry.cutoff_off_distance(ratio, min(field_cm) / 2, grid.focal_cm, technique.sid_cm)
+        if not low <= technique.sid_cm <= high or loss >= CUTOFF_WARNING:
+            yield Caution(
+                "warning",
+                f"{ratio}:1 grid focused at {grid.focal_cm:g} cm used at {technique.sid_cm:g} cm (its range {low:g} to "
+                f"{high:g}): about {100 * loss:.0f} % of the primary is lost at the field's edge.",
+                "grid focal range",
+            )
+    elif ratio:
+        place = SUPPORT_NAMES[technique.support]
+        yield Caution("note", f"This room lists no {ratio}:1 grid for the {place}.", "room grids")
+    if ratio and patient.age_band in CHILDREN and thickness < CHILD_GRID_FROM_CM:
+        yield Caution("warning", f"A child under {CHILD_GRID_FROM_CM:g} cm needs no grid.", "children")
+    elif ratio and usual_over is not None and thickness < usual_over:
+        yield Caution(
+            "note",
+            f"Grid on {thickness:g} cm: usually none up to {usual_over:g} cm; it costs the patient dose.",
+            "grid threshold",
+        )
+    if not ratio and usual_over is not None and thickness > usual_over + GRID_THRESHOLD_SLACK_CM:
+        yield Caution(
+            "warning",
+            f"No grid on {thickness:g} cm: scatter will flatten contrast (grid usual above {usual_over:g} cm).",
+            "grid threshold",
+        )
+
+
+def _console(projection: Projection, technique: Technique, forecast: Forecast) -> Iterator[Caution]:
+    ceiling = projection.time_ceiling_ms
+    if technique.exposure_control != "breathing" and technique.time_ms > ceiling:
+        yield Caution(
+            "warning",
+            f"{technique.time_ms:g} ms is over the {ceiling:g} ms that usually avoids motion: raise kVp and lower mAs, or "
+            "support the part.",
+            "time ceiling",
+        )
+    low, high = projection.kvp_window
+    if not low <= technique.kvp <= high:
+        yield Caution(
+            "note",
+            f"{technique.kvp:g} kVp is outside the usual {low:g} to {high:g} kVp for this projection.",
+            "kVp window",
+        )
+    if forecast.incident_air_kerma_mgy is None:
+        yield Caution("note", f"No dose figure: the output was not measured at {technique.kvp:g} kVp.", "tube output")

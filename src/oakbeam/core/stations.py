@@ -1,0 +1,48 @@
+"""A wanted setting put on the room's stations, with what the rounding leaves."""
+
+from __future__ import annotations
+
+import math
+from dataclasses import dataclass
+
+from oakbeam.core import rules
+from oakbeam.core.generator import ExposureControl, Loading, choose_loading, nearest_station
+from oakbeam.core.projection import Projection
+from oakbeam.core.room import Room
+
+
+@dataclass(frozen=True, slots=True)
+class Stationed:
+    """A wanted setting put on the room's stations: kVp to the nearest, mAs following it, then mAs to the nearest."""
+
+    kvp: float
+    mas_at_kvp: float
+    mas: float
+    loading: Loading
+
+    @property
+    def residual_log2(self) -> float:
+        """log2 of delivered over wanted receptor exposure; never beyond half a mAs step."""
+        return math.log2(self.mas / self.mas_at_kvp)
+
+
+def put_on_stations(
+    room: Room,
+    projection: Projection,
+    kvp: float,
+    mas: float,
+    control: ExposureControl = "manual",
+    mas_by_hand: bool = False,
+) -> Stationed:
+    """The room's stations nearest to a setting.
+
+    kVp goes to its nearest station and the mAs follows by the 15 % rule, so that one residual, the mAs station's, is left.
+    With mas_by_hand the mAs is the user's, and is not moved by the kVp's rounding. Raises Refusal with the allowed range.
+    """
+    station_kvp = nearest_station("kvp", kvp, room.generator.kvp, "kVp")
+    mas_at_kvp = rules.mas_for_kvp(mas, kvp, station_kvp)
+    station_mas = nearest_station("mas", mas if mas_by_hand else mas_at_kvp, room.generator.mas, "mAs")
+    loading = choose_loading(
+        room.generator, station_kvp, station_mas, projection.focal_spot, projection.time_ceiling_ms, control
+    )
+    return Stationed(station_kvp, mas_at_kvp, station_mas, loading)

@@ -1,0 +1,133 @@
+"""The database file: connections, migrations, transactions, backup.
+
+WAL, foreign keys on, one connection per thread. Reads never wait for a writer; a change is one
+`with store.change() as db` (BEGIN IMMEDIATE), committed whole or not at all, with its audit rows inside.
+"""
+
+from __future__ import annotations
+
+import json
+import sqlite3
+import threading
+from collections.abc import Iterator, Mapping
+from contextlib import contextmanager, suppress
+from datetime import UTC, datetime
+from importlib.resources import files
+from pathlib import Path
+
+from oakbeam.core.chart import ChartLine
+from oakbeam.core.refusal import Allowed, Refusal
+
+
+class NotFound(LookupError):
+    """Something asked for by id that is not there."""
+
+
+class Conflict(Refusal):
+    """A change that the present state does not allow."""
+
+    def __init__(self, title: str, detail: str, allowed: Allowed | None = None) -> None:
+        super().__init__(title, detail, allowed)
+
+
+class Store:
+    """An open database. `path` is the file; its folder is made where missing, and pending migrations are applied."""
+
+    def __init__(self, path: Path) -> None:
+        path.parent.mkdir(parents=True, exist_ok=True)
+        self.path = path
+        self.frozen_lines: dict[int, tuple[ChartLine, ...]] = {}
+        """Lines of versions that can no longer change, by chart id: read once."""
+        self._local = threading.local()
+        self._open: list[sqlite3.Connection] = []
+        self._lock = threading.Lock()
+        self._migrate()
+
+    @property
+    def db(self) -> sqlite3.Connection:
+        """This thread's connection, for reading."""
+        connection: sqlite3.Connection | None = getattr(self._local, "connection", None)
+        if connection is None:
+            connection = self._connect()
+            self._local.connection = connection
+        return connection
+
+    @contextmanager
+    def change(self) -> Iterator[sqlite3.Connection]:
+        """One transaction: everything inside is committed together, or nothing is."""
+        db = self.db
+        db.execute("BEGIN IMMEDIATE")
+        try:
+            yield db
+        except BaseException:
+            with suppress(sqlite3.Error):
+                db.execute("ROLLBACK")
+            raise
+        db.execute("COMMIT")
+
+    def backup(self, target: Path) -> None:
+        """Write a consistent copy of the database to target while it is in use. target must not exist."""
+        if target.exists():
+            raise Conflict("Backup target exists", f"{target.name} is already there; name a new file.")
+        self.db.execute("VACUUM INTO ?", (str(target),))
+
+    def close(self) -> None:
+        """Close every thread's connection."""
+        with self._lock:
+            for connection in self._open:
+                connection.close()
+            self._open.clear()
+        self._local = threading.local()
+
+    def _connect(self) -> sqlite3.Connection:
+        db = sqlite3.connect(self.path, isolation_level=None, check_same_thread=False, timeout=10, cached_statements=256)
+        db.row_factory = sqlite3.Row
+        db.execute("PRAGMA journal_mode = WAL")
+        db.execute("PRAGMA synchronous = FULL")
+        db.execute("PRAGMA foreign_keys = ON")
+        with self._lock:
+            self._open.append(db)
+        return db
+
+    def _migrate(self) -> None:
+        with self.change() as db:
+            at = int(db.execute("PRAGMA user_version").fetchone()[0])
+            scripts = sorted(
+                (file for file in (files("oakbeam.store") / "migrations").iterdir() if file.name.endswith(".sql")),
+                key=lambda file: file.name,
+            )
+            if at > len(scripts):
+                raise Conflict("Newer database", f"The database is at step {at}; this Oakbeam knows {len(scripts)}.")
+            for number, script in enumerate(scripts[at:], at + 1):
+                for statement in _statements(script.read_text(encoding="utf-8")):
+                    db.execute(statement)
+                db.execute(f"PRAGMA user_version = {number}")
+
+
+def _statements(script: str) -> Iterator[str]:
+    """The statements of a script one by one, so that they run inside the migration's own transaction."""
+    pending = ""
+    for line in script.splitlines(keepends=True):
+        pending += line
+        if sqlite3.complete_statement(pending):
+            yield pending
+            pending = ""
+
+
+def now() -> str:
+    """This moment as ISO 8601 in UTC, to the millisecond."""
+    return datetime.now(UTC).isoformat(timespec="milliseconds")
+
+
+def audit(db: sqlite3.Connection, actor: str, action: str, subject: str, detail: Mapping[str, object]) -> None:
+    """Add the audit row of a change, inside the change's own transaction."""
+    db.execute(
+        "INSERT INTO audit (at, actor, action, subject, detail) VALUES (:at, :actor, :action, :subject, :detail)",
+        {
+            "at": now(),
+            "actor": actor,
+            "action": action,
+            "subject": subject,
+            "detail": json.dumps(detail, ensure_ascii=False),
+        },
+    )

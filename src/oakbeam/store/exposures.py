@@ -1,0 +1,115 @@
+"""Recorded exposures: added, undone, never altered."""
+
+from __future__ import annotations
+
+import json
+import sqlite3
+from dataclasses import asdict, dataclass, replace
+from typing import Literal
+
+from oakbeam.store.database import Conflict, NotFound, Store, audit, now
+
+Outcome = Literal["accepted", "rejected"]
+
+
+@dataclass(frozen=True, slots=True)
+class Exposure:
+    """One exposure as it was really made, what was suggested, and what came back. No patient identity."""
+
+    room: str
+    chart: int
+    chart_version: int
+    projection: str
+    thickness_cm: float
+    suggested_kvp: float
+    suggested_mas: float
+    kvp: float
+    mas: float
+    sid_cm: float
+    support: str
+    grid_ratio: int
+    receptor: str
+    exposure_control: str
+    outcome: Outcome
+    ei: float | None = None
+    target_ei: float | None = None
+    optical_density: float | None = None
+    di: float | None = None
+    incident_air_kerma_mgy: float | None = None
+    kap_mgycm2: float | None = None
+    reject_reason: str | None = None
+    findings: tuple[str, ...] = ()
+    reliable: bool = True
+    age_band: str | None = None
+    study_key: str = ""
+    note: str = ""
+    taken_at: str = ""
+    id: int = 0
+
+
+def add(store: Store, exposure: Exposure, actor: str) -> Exposure:
+    """Record an exposure; taken_at is now unless given."""
+    return add_many(store, [exposure], actor)[0]
+
+
+def add_many(store: Store, exposures: list[Exposure], actor: str) -> list[Exposure]:
+    """Record several exposures in one transaction."""
+    recorded = []
+    with store.change() as db:
+        for exposure in exposures:
+            row = asdict(exposure)
+            del row["id"]
+            row["taken_at"] = exposure.taken_at or now()
+            row["findings"] = json.dumps(exposure.findings)
+            row["reliable"] = int(exposure.reliable)
+            names = ", ".join(row)
+            marks = ", ".join(f":{name}" for name in row)
+            new = db.execute(f"INSERT INTO exposure ({names}) VALUES ({marks}) RETURNING id", row).fetchone()
+            detail = {"projection": exposure.projection, "outcome": exposure.outcome}
+            audit(db, actor, "exposure.record", f"exposure:{new['id']}", detail)
+            recorded.append(replace(exposure, id=new["id"], taken_at=row["taken_at"]))
+    return recorded
+
+
+def undo(store: Store, exposure_id: int, actor: str) -> Exposure:
+    """Take the last recorded exposure of its room back. The row stays, marked; older ones cannot be undone."""
+    with store.change() as db:
+        row = db.execute("SELECT * FROM exposure WHERE id = ?", (exposure_id,)).fetchone()
+        if row is None:
+            raise NotFound(f"There is no exposure {exposure_id}.")
+        if row["undone_at"] is not None:
+            raise Conflict("Already undone", f"Exposure {exposure_id} was undone before.")
+        newer = db.execute(
+            "SELECT 1 FROM exposure WHERE room = ? AND id > ? AND undone_at IS NULL", (row["room"], exposure_id)
+        ).fetchone()
+        if newer:
+            raise Conflict("Not the last record", "Only the room's last record can be undone.")
+        db.execute("UPDATE exposure SET undone_at = ? WHERE id = ?", (now(), exposure_id))
+        audit(db, actor, "exposure.undo", f"exposure:{exposure_id}", {"projection": row["projection"]})
+        return _from(row)
+
+
+def find(
+    store: Store,
+    room: str | None = None,
+    projection: str | None = None,
+    outcome: str | None = None,
+    before_id: int | None = None,
+    limit: int = 100,
+) -> list[Exposure]:
+    """Recorded exposures that were not undone, newest first. before_id continues below a row that was already seen."""
+    rows = store.db.execute(
+        "SELECT * FROM exposure WHERE undone_at IS NULL"
+        " AND (:room IS NULL OR room = :room)"
+        " AND (:projection IS NULL OR projection = :projection)"
+        " AND (:outcome IS NULL OR outcome = :outcome)"
+        " AND (:before IS NULL OR (taken_at, id) < (SELECT taken_at, id FROM exposure WHERE id = :before))"
+        " ORDER BY taken_at DESC, id DESC LIMIT :limit",
+        {"room": room, "projection": projection, "outcome": outcome, "before": before_id, "limit": limit},
+    )
+    return [_from(row) for row in rows]
+
+
+def _from(row: sqlite3.Row) -> Exposure:
+    values = {key: row[key] for key in row.keys() if key != "undone_at"}  # noqa: SIM118 - a Row iterates over values
+    return Exposure(**{**values, "findings": tuple(json.loads(row["findings"])), "reliable": bool(row["reliable"])})

@@ -1,0 +1,48 @@
+"""Rooms: each one's equipment is kept as one JSON document, since it is read and changed as a whole."""
+
+from __future__ import annotations
+
+import sqlite3
+from functools import lru_cache
+
+from pydantic import TypeAdapter
+
+from oakbeam.core.room import Room
+from oakbeam.store.database import NotFound, Store, audit
+
+_ROOM = TypeAdapter(Room)
+
+
+def all_rooms(store: Store) -> list[Room]:
+    """Every room, by name."""
+    return [_read(row) for row in store.db.execute("SELECT id, equipment, revision FROM room ORDER BY name")]
+
+
+def get(store: Store, room_id: str) -> Room:
+    """The room of that id; NotFound otherwise."""
+    row = store.db.execute("SELECT id, equipment, revision FROM room WHERE id = ?", (room_id,)).fetchone()
+    if row is None:
+        raise NotFound(f"There is no room '{room_id[:60]}'.")
+    return _read(row)
+
+
+def save(store: Store, room: Room, actor: str) -> None:
+    """Add a room, or change it and raise its revision."""
+    with store.change() as db:
+        row = db.execute(
+            "INSERT INTO room (id, name, equipment) VALUES (:id, :name, :equipment) ON CONFLICT (id) DO UPDATE SET"
+            " name = :name, equipment = :equipment, revision = revision + 1 RETURNING revision",
+            {"id": room.id, "name": room.name, "equipment": _ROOM.dump_json(room).decode()},
+        ).fetchone()
+        audit(db, actor, "room.save", f"room:{room.id}", {"name": room.name, "revision": row["revision"]})
+
+
+def _read(row: sqlite3.Row) -> Room:
+    return _parse(row["equipment"], row["revision"])
+
+
+@lru_cache(maxsize=64)
+def _parse(equipment: str, revision: int) -> Room:
+    """Rooms are read far more often than changed, so the parsed document is kept by its text."""
+    document = {**TypeAdapter(dict[str, object]).validate_json(equipment), "revision": revision}
+    return _ROOM.validate_python(document)
