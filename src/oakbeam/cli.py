@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import argparse
+import gc
 import json
 import os
 import sys
@@ -81,6 +82,9 @@ def _serve(given: argparse.Namespace) -> int:
 
     front_end = given.front_end if (given.front_end / "index.html").is_file() else None
     app = build(_store(given), front_end)
+    # What is loaded now stays: keep the collector from walking it in the middle of a request.
+    gc.collect()
+    gc.freeze()
     print(f"Oakbeam on http://{given.host}:{given.port}  (Ctrl-C stops)", flush=True)
     uvicorn.run(app, host=given.host, port=given.port, log_level="warning", access_log=False, server_header=False)
     return 0
@@ -96,7 +100,7 @@ def _seed(given: argparse.Namespace) -> int:
 
 def _technique(given: argparse.Namespace) -> int:
     asked = s.TechniqueRequest.model_validate_json(_input())
-    return _print(operations.technique(_store(given), asked).model_dump_json())
+    return _print(s.TECHNIQUE_RESPONSE.dump_json(operations.technique(_store(given), asked)).decode())
 
 
 def _judge(given: argparse.Namespace) -> int:

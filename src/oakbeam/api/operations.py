@@ -35,11 +35,22 @@ from oakbeam.formats import chart_csv
 from oakbeam.store import NotFound, Store, charts, exposures, rooms
 from oakbeam.store.exposures import Exposure
 
+_AS_CHARTED, _NOBODY = s.SetupRequest(), s.PatientRequest()
+
 
 def technique(store: Store, asked: s.TechniqueRequest) -> s.TechniqueResponse:
     """The technique for a request, from the chart it names or the room's newest approved one."""
     derived, reference = _derive(store, asked)
-    return s.TechniqueResponse.of(derived, reference)
+    return s.TechniqueResponse(
+        derived.technique,
+        derived.exact_kvp,
+        derived.exact_mas,
+        derived.residual_log2,
+        derived.steps,
+        derived.forecast,
+        derived.cautions,
+        reference,
+    )
 
 
 def line_of(room: Room, asked: s.LineIn) -> ChartLine:
@@ -72,13 +83,11 @@ def preview(room: Room, asked: s.AcceptedExposureIn) -> s.LineTable:
     """The line that would come of an accepted exposure, over its range on the room's stations."""
     line = line_from_accepted(room, asked)
     target = _target(room.receptor(line.receptor), line.target_ei)
-    di = deviation_index(asked.ei, target) if asked.ei is not None and target else None
-    return replace_table(line_table(room, line), di)
-
-
-def replace_table(table: s.LineTable, base_di: float | None) -> s.LineTable:
-    """The table with the accepted exposure's deviation beside it."""
-    return table.model_copy(update={"base_di": base_di})
+    table = line_table(room, line)
+    if asked.ei is not None and target is not None:
+        table.base_di = deviation_index(asked.ei, target)
+        table.base_mas = corrected_mas(asked.mas, table.base_di)
+    return table
 
 
 def line_table(room: Room, line: ChartLine) -> s.LineTable:
@@ -217,8 +226,7 @@ def _derive(store: Store, asked: s.TechniqueRequest) -> tuple[Derived, s.ChartRe
     chart = _chart(store, room, asked.chart)
     if chart.room != room.id:
         raise Refusal("Chart of another room", f"Chart {chart.id} belongs to room '{chart.room}'.", field="chart")
-    setup = asked.setup or s.SetupRequest()
-    person = asked.patient or s.PatientRequest()
+    setup, person = asked.setup or _AS_CHARTED, asked.patient or _NOBODY
     line = find_line(chart.lines, projection, asked.thickness_cm, setup.support, setup.receptor, setup.grid_ratio)
     patient = Patient(
         asked.thickness_cm,
@@ -227,8 +235,8 @@ def _derive(store: Store, asked: s.TechniqueRequest) -> tuple[Derived, s.ChartRe
         tuple(catalogue.modifier(key, "additive", "destructive") for key in person.conditions),
         catalogue.modifier(person.cast, "cast") if person.cast else None,
     )
-    derived = derive(line, room, projection, patient, Setup(**dict(setup)), chart.grid_table)
-    return derived, s.ChartReference.model_construct(id=chart.id, version=chart.version, status=chart.status, line=line)
+    derived = derive(line, room, projection, patient, Setup(**setup.__dict__), chart.grid_table)
+    return derived, s.ChartReference(chart.id, chart.version, chart.status, line)
 
 
 def _room(store: Store, room_id: str) -> Room:

@@ -9,7 +9,6 @@ from typing import Any
 from fastapi import FastAPI, Request
 from fastapi.exceptions import RequestValidationError
 from fastapi.responses import JSONResponse
-from pydantic import ValidationError
 from starlette.exceptions import HTTPException
 
 from oakbeam.api.schemas import Problem
@@ -17,32 +16,12 @@ from oakbeam.core.refusal import Refusal
 from oakbeam.formats.chart_csv import BadFile
 from oakbeam.store import Conflict, NotFound
 
-__all__ = [
-    "MEDIA_TYPE",
-    "RESPONSES",
-    "BadBody",
-    "NotFound",
-    "Refusal",
-    "install",
-    "of_missing",
-    "of_refusal",
-    "of_validation",
-]
-
 MEDIA_TYPE = "application/problem+json"
 RESPONSES: dict[int | str, dict[str, Any]] = {
     404: {"model": Problem, "description": "There is no such thing"},
     409: {"model": Problem, "description": "The present state does not allow it"},
     422: {"model": Problem, "description": "Refused; says what is allowed"},
 }
-
-
-class BadBody(Exception):
-    """A body that a route parsed by itself and that does not have the right shape."""
-
-    def __init__(self, error: ValidationError) -> None:
-        super().__init__("body not understood")
-        self.errors = error.errors(include_input=False, include_url=False)
 
 
 def of_refusal(refusal: Refusal) -> Problem:
@@ -84,27 +63,26 @@ def install(app: FastAPI) -> None:
 
     @app.exception_handler(Refusal)
     async def refused(_: Request, error: Refusal) -> JSONResponse:
-        return _response(of_refusal(error))
+        return response(of_refusal(error))
 
     @app.exception_handler(NotFound)
     async def missing(_: Request, error: NotFound) -> JSONResponse:
-        return _response(of_missing(error))
+        return response(of_missing(error))
 
     @app.exception_handler(RequestValidationError)
     async def invalid(_: Request, error: RequestValidationError) -> JSONResponse:
-        return _response(of_validation(error.errors()))
-
-    @app.exception_handler(BadBody)
-    async def bad_body(_: Request, error: BadBody) -> JSONResponse:
-        return _response(of_validation(error.errors))
+        return response(of_validation(error.errors()))
 
     @app.exception_handler(HTTPException)
     async def http(_: Request, error: HTTPException) -> JSONResponse:
-        problem = Problem(title=str(error.detail), status=error.status_code, detail=str(error.detail))
-        return _response(problem, error.headers)
+        # An unreadable body is refused like any other body that is not understood.
+        status = 422 if error.status_code == 400 else error.status_code
+        problem = Problem(title=str(error.detail), status=status, detail=str(error.detail))
+        return response(problem, error.headers)
 
 
-def _response(problem: Problem, headers: Mapping[str, str] | None = None) -> JSONResponse:
+def response(problem: Problem, headers: Mapping[str, str] | None = None) -> JSONResponse:
+    """The HTTP answer that carries a problem."""
     return JSONResponse(
         problem.model_dump(exclude_none=True), problem.status, dict(headers) if headers else None, media_type=MEDIA_TYPE
     )

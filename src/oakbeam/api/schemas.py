@@ -5,12 +5,13 @@ Requests forbid unknown fields, so that a misspelt one is named and not dropped.
 
 from __future__ import annotations
 
+from dataclasses import dataclass
 from typing import Annotated, Literal
 
-from pydantic import BaseModel, ConfigDict, Field, StringConstraints
+from pydantic import BaseModel, ConfigDict, Field, StringConstraints, TypeAdapter
 
-from oakbeam.core.chart import KVP_RANGE, SID_RANGE_CM, THICKNESS_RANGE_CM, ChartLine, LawName, Status
-from oakbeam.core.derived import Caution, Derived, Forecast, School, Step, Technique
+from oakbeam.core.chart import KVP_RANGE, MAS_RANGE, SID_RANGE_CM, THICKNESS_RANGE_CM, ChartLine, LawName, Status
+from oakbeam.core.derived import Caution, Forecast, School, Step, Technique
 from oakbeam.core.evaluation import Evaluation, Finding
 from oakbeam.core.generator import ExposureControl, SpotChoice, SpotName
 from oakbeam.core.patient import AgeBand, Habitus, Sex
@@ -28,7 +29,7 @@ Id = Annotated[int, Field(ge=1, le=2**63 - 1)]
 Thickness = Annotated[Number, Field(ge=THICKNESS_RANGE_CM[0], le=THICKNESS_RANGE_CM[1], description="cm")]
 Sid = Annotated[Number, Field(ge=SID_RANGE_CM[0], le=SID_RANGE_CM[1], description="cm, along the central ray")]
 Kvp = Annotated[Number, Field(ge=KVP_RANGE[0], le=KVP_RANGE[1])]
-Mas = Annotated[Number, Field(ge=0.01, le=2000)]
+Mas = Annotated[Number, Field(ge=MAS_RANGE[0], le=MAS_RANGE[1])]
 Ei = Annotated[Number, Field(ge=1, le=50_000)]
 Length = Annotated[Number, Field(gt=0, le=60, description="cm")]
 GridRatio = Literal[0, 5, 6, 8, 10, 12, 16]
@@ -114,7 +115,8 @@ class TechniqueRequest(Request):
     school: School = "rules"
 
 
-class ChartReference(BaseModel):
+@dataclass(frozen=True, slots=True)
+class ChartReference:
     """Which chart version a result came from."""
 
     id: int
@@ -123,7 +125,8 @@ class ChartReference(BaseModel):
     line: ChartLine
 
 
-class TechniqueResponse(BaseModel):
+@dataclass(frozen=True, slots=True)
+class TechniqueResponse:
     """The technique with its ladder, forecast and cautions. A starting point under local protocol, never an order."""
 
     technique: Technique
@@ -135,19 +138,9 @@ class TechniqueResponse(BaseModel):
     cautions: tuple[Caution, ...]
     chart: ChartReference
 
-    @classmethod
-    def of(cls, derived: Derived, chart: ChartReference) -> TechniqueResponse:
-        """The answer of the core beside the chart it came from."""
-        return cls.model_construct(
-            technique=derived.technique,
-            exact_kvp=derived.exact_kvp,
-            exact_mas=derived.exact_mas,
-            residual_log2=derived.residual_log2,
-            steps=derived.steps,
-            forecast=derived.forecast,
-            cautions=derived.cautions,
-            chart=chart,
-        )
+
+TECHNIQUE_RESPONSE = TypeAdapter(TechniqueResponse)
+"""Writes a response as JSON: `TECHNIQUE_RESPONSE.dump_json(response)`."""
 
 
 class ThicknessRange(BaseModel):
@@ -322,11 +315,15 @@ class AcceptedExposureIn(Request):
 
 
 class LineTable(BaseModel):
-    """A line and what the room's stations make of it over its range. base_di: the accepted exposure's deviation, if any."""
+    """A line and what the room's stations make of it over its range.
+
+    base_di and base_mas: the deviation of the accepted exposure it was made from, and its mAs brought to the target.
+    """
 
     line: ChartLine
     rows: tuple[Row, ...]
     base_di: float | None = None
+    base_mas: float | None = None
 
 
 class ImportRequest(Request):

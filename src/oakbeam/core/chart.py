@@ -14,12 +14,13 @@ from typing import Literal
 from oakbeam.core import rules
 from oakbeam.core.evaluation import corrected_mas, deviation_index
 from oakbeam.core.projection import Projection
-from oakbeam.core.refusal import OutOfRange, Refusal, positive, within
+from oakbeam.core.refusal import OutOfRange, Refusal, within
 from oakbeam.core.room import Room, SupportId
 from oakbeam.core.rules import GridTable
 
 THICKNESS_RANGE_CM = (0.5, 45.0)
 KVP_RANGE = (40.0, 150.0)
+MAS_RANGE = (0.01, 2000.0)
 SID_RANGE_CM = (40.0, 400.0)
 Status = Literal["draft", "approved", "superseded"]
 LawName = Literal["fixed_kvp", "variable_kvp", "banded"]
@@ -196,9 +197,9 @@ def _check_law(line: ChartLine, room: Room, low: float, high: float) -> None:
     for kvp, _ in settings:
         lowest, highest = max(KVP_RANGE[0], room.generator.kvp[0]), min(KVP_RANGE[1], room.generator.kvp[-1])
         within("kvp", kvp, lowest, highest, "kVp")
-    most = room.generator.mas[-1]
+    # A band or an end of the range may ask more than the room can give: the line's table then says so, row by row.
     for mas in (band.mas for band in law.bands) if isinstance(law, Banded) else (law.mas,):
-        within("mas", mas, 0.01, most, "mAs")
+        within("mas", mas, *MAS_RANGE, "mAs")
 
 
 def _check_bands(law: Banded, low: float, high: float) -> None:
@@ -252,7 +253,7 @@ def line_from_exposure(
     """
     within("thickness_cm", exposure.thickness_cm, *line.range_cm, "cm")
     within("kvp", exposure.kvp, *KVP_RANGE, "kVp")
-    mas = positive("mas", exposure.mas)
+    mas = within("mas", exposure.mas, MAS_RANGE[0], room.generator.mas[-1], "mAs")
     if exposure.ei is not None:
         receptor = room.receptor(line.receptor)
         target = line.target_ei or receptor.target_ei

@@ -18,15 +18,15 @@ Finding = Literal[
     "clipped", "noisy", "not_penetrated", "flat_contrast", "motion", "off_centre", "cut_off", "field_not_found", "metal"
 ]
 FINDINGS: dict[Finding, str] = {
-    "clipped": "Relevant anatomy is burned out",
-    "noisy": "Noise hides detail",
-    "not_penetrated": "Bone or mediastinum not penetrated",
-    "flat_contrast": "Flat, grey contrast",
-    "motion": "Motion blur",
-    "off_centre": "Part off the receptor or chamber centre",
-    "cut_off": "Grid lines, or a light side",
-    "field_not_found": "Collimation not recognised",
-    "metal": "Metal or a shield in the field",
+    "clipped": "Burned out",
+    "noisy": "Noise",
+    "not_penetrated": "Not penetrated",
+    "flat_contrast": "Flat contrast",
+    "motion": "Motion",
+    "off_centre": "Off centre",
+    "cut_off": "Grid cut-off",
+    "field_not_found": "Field not found",
+    "metal": "Metal or shield",
 }
 UNRELIABLE: frozenset[Finding] = frozenset({"off_centre", "field_not_found", "metal"})
 """With these the index does not speak for the part; nothing is learned from it."""

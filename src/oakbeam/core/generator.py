@@ -8,9 +8,8 @@ from __future__ import annotations
 
 import math
 from bisect import bisect_left
-from collections.abc import Sequence
+from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
-from functools import lru_cache
 from itertools import pairwise
 from typing import Literal
 
@@ -124,7 +123,6 @@ def tube_energy_j(kvp: float, ma: float, time_ms: float) -> float:
     return kvp * ma * time_ms / 1000
 
 
-@lru_cache(maxsize=4096)
 def choose_loading(
     generator: Generator,
     kvp: float,
@@ -139,16 +137,15 @@ def choose_loading(
     time_ceiling_ms (detail), on the large spot otherwise. A breathing exposure takes the lowest mA station whose time lies
     in 2 to 4 s, then 1 to 4 s. Raises Refusal with the most mAs that the tube takes at this kVp where no pair is allowed.
     """
-    pairs = _breathing_pairs(generator, mas) if control == "breathing" else _pairs(generator, mas)
-    small, large = (_first_allowed(generator, name, kvp, mas, pairs) for name in ("small", "large"))
-    if spots == "large" and large:
-        return large
-    if small and (small.time_ms <= time_ceiling_ms or large is None or large.time_ms >= small.time_ms):
-        return small
-    if large:
-        return large
-    if small:
-        return small
+    first, second = ("large", "small") if spots == "large" else ("small", "large")
+    preferred = _first_allowed(generator, first, kvp, mas, control)
+    if preferred and (first == "large" or preferred.time_ms <= time_ceiling_ms):
+        return preferred
+    other = _first_allowed(generator, second, kvp, mas, control)
+    if preferred and other:
+        return other if other.time_ms < preferred.time_ms else preferred
+    if found := preferred or other:
+        return found
     raise _no_loading(generator, kvp, mas, control)
 
 
@@ -161,23 +158,21 @@ def aec_backup_mas(generator: Generator, predicted_mas: float, factor: float = A
     return station if station <= generator.mas_ceiling else generator.mas[max(0, place - 1)]
 
 
-def _pairs(generator: Generator, mas: float) -> list[tuple[float, float]]:
+def _pairs(generator: Generator, mas: float) -> Iterator[tuple[float, float]]:
     """(mA, time) pairs that give the mAs, fastest first. With a time list, only pairs that land on it."""
-    found = []
     for ma in reversed(generator.ma):
         time_ms = 1000 * mas / ma
         if generator.time_ms:
             place = bisect_left(generator.time_ms, time_ms)
             near = generator.time_ms[max(0, place - 1) : place + 1]
-            time_ms = min(near, key=lambda station: abs(math.log(station / time_ms)))
+            time_ms = min(near, key=lambda station: abs(station * ma / 1000 - mas))
             if abs(ma * time_ms / 1000 / mas - 1) > PAIR_TOLERANCE:
                 continue
-        found.append((ma, time_ms))
-    return found
+        yield ma, time_ms
 
 
 def _breathing_pairs(generator: Generator, mas: float) -> list[tuple[float, float]]:
-    slow_first = list(reversed(_pairs(generator, mas)))
+    slow_first = list(_pairs(generator, mas))[::-1]
     for low, high in (BREATHING_WANTED_MS, BREATHING_ACCEPTED_MS):
         if fitting := [pair for pair in slow_first if low <= pair[1] <= high]:
             return fitting
@@ -185,15 +180,16 @@ def _breathing_pairs(generator: Generator, mas: float) -> list[tuple[float, floa
 
 
 def _first_allowed(
-    generator: Generator, name: str, kvp: float, mas: float, pairs: list[tuple[float, float]]
+    generator: Generator, name: str, kvp: float, mas: float, control: ExposureControl = "manual"
 ) -> Loading | None:
-    for spot in generator.focal_spots:
-        if spot.name != name:
-            continue
-        for ma, time_ms in pairs:
-            if kvp * ma / 1000 <= power_limit_kw(spot, time_ms):
-                energy = tube_energy_j(kvp, ma, time_ms)
-                return Loading(mas, ma, time_ms, spot.name, energy, energy * HEAT_UNITS_PER_JOULE)
+    """The first pair, in the order of the exposure control, whose power the named focal spot takes."""
+    spot = next((spot for spot in generator.focal_spots if spot.name == name), None)
+    if spot is None:
+        return None
+    for ma, time_ms in _breathing_pairs(generator, mas) if control == "breathing" else _pairs(generator, mas):
+        if kvp * ma / 1000 <= power_limit_kw(spot, time_ms):
+            energy = tube_energy_j(kvp, ma, time_ms)
+            return Loading(mas, ma, time_ms, spot.name, energy, energy * HEAT_UNITS_PER_JOULE)
     return None
 
 
@@ -209,7 +205,7 @@ def _no_loading(generator: Generator, kvp: float, mas: float, control: ExposureC
     possible = [
         station
         for station in generator.mas
-        if any(_first_allowed(generator, name, kvp, station, _pairs(generator, station)) for name in ("small", "large"))
+        if any(_first_allowed(generator, name, kvp, station) for name in ("small", "large"))
     ]
     if not possible:
         return Refusal("Over the tube's limit", f"The tube takes no mAs station at {kvp:g} kVp.", None, "mas")

@@ -219,7 +219,9 @@ def station_steps(ladder: Ladder, stationed: Stationed, exact_kvp: float, mas_by
         ladder.to("kVp station", stationed.kvp, mas, why)
     if not math.isclose(stationed.mas, ladder.mas, rel_tol=1e-9):
         percent = 100 * (stationed.mas / ladder.mas - 1)
-        ladder.to("mAs station", stationed.kvp, stationed.mas, f"Nearest mAs station: {percent:+.1f} % exposure.")
+        ladder.to(
+            "mAs station", stationed.kvp, stationed.mas, f"Nearest mAs station: {percent:+.1f} % exposure.".replace("-", "−")
+        )
 
 
 def _grid_words(ratio: int) -> str:

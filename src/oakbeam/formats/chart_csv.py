@@ -326,9 +326,13 @@ def _stray_cells(record: _Record, school: LawName) -> bool:
 def _plausible_mas(record: _Record, mas: float, thickness_cm: float, room: Room) -> bool:
     """False, with a fault, where the number is so large that it must be a tube current.
 
-    20 mAs doubled every 5 cm is some ten times what any usual receptor needs; the room's highest station bounds it too.
+    20 mAs doubled every 5 cm is some ten times what any usual receptor needs; ten times what the room's highest mA gives
+    within the projection's usual time ceiling, and the room's highest station, bound it too.
     """
-    most = min(room.generator.mas[-1], 20 * 2 ** (min(max(thickness_cm, 0), 45) / 5))
+    by_thickness = 20 * 2 ** (min(max(thickness_cm, 0), 45) / 5)
+    projection = catalogue.projections().get(record.text("projection"))
+    by_time = 10 * room.generator.ma[-1] * (projection.time_ceiling_ms if projection else 1000) / 1000
+    most = min(room.generator.mas[-1], by_thickness, by_time)
     if mas <= most:
         return True
     record.fault("mas", f"{mas:g} is far too much mAs for {thickness_cm:g} cm: is it mA? Give mAs (mA × seconds).")

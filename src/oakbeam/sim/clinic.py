@@ -36,7 +36,7 @@ def room_1() -> Room:
     supports = (
         Support("tabletop", 0, None),
         Support("table_bucky", 7, Grid(12, 40, 110, (95, 130))),
-        Support("upright_bucky", 5, Grid(10, 40, 150, (110, 190))),
+        Support("upright_bucky", 5, Grid(10, 40, 180, (150, 210))),
         Support("detector", 1, None),
     )
     receptors = (
@@ -89,7 +89,7 @@ PLANS = (
     Plan("chest-pa", Part(0.55, 0), "panel-43", "upright_bucky", 10, 180, 117, "banded", field_cm=(35, 43)),
     Plan("chest-lateral", Part(0.62, 0), "panel-43", "upright_bucky", 10, 180, 120, parameter=7, field_cm=(35, 43)),
     Plan("abdomen-supine", Part(1, 0.5), "panel-43", "table_bucky", 12, 107, 78, parameter=3.5, field_cm=(35, 43)),
-    Plan("abdomen-upright", Part(1, 0.5), "panel-43", "upright_bucky", 10, 115, 80, parameter=3.5, field_cm=(35, 43)),
+    Plan("abdomen-upright", Part(1, 0.5), "panel-43", "upright_bucky", 10, 180, 85, parameter=3.5, field_cm=(35, 43)),
     Plan("lspine-ap", Part(1, 2.5), "panel-43", "table_bucky", 12, 107, 80, parameter=4.5, field_cm=(20, 43)),
     Plan("lspine-lateral", Part(1, 1.5), "panel-43", "table_bucky", 12, 107, 92, parameter=4, field_cm=(20, 43)),
 )

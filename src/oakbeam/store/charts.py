@@ -23,15 +23,19 @@ def of_room(store: Store, room_id: str | None = None) -> list[Chart]:
 
 def get(store: Store, chart_id: int) -> Chart:
     """The chart of that id with its lines; NotFound otherwise. Drafts too: the caller looks at the status."""
-    return _get(store.db, chart_id, store.frozen_lines)
+    return store.remembered(("chart", chart_id), lambda: _get(store.db, chart_id))
 
 
 def newest_approved(store: Store, room_id: str) -> Chart:
     """The version the Desk uses; NotFound where the room has none."""
-    row = store.db.execute("SELECT id FROM chart WHERE room = ? AND status = 'approved'", (room_id,)).fetchone()
-    if row is None:
-        raise NotFound(f"Room '{room_id[:60]}' has no approved chart.")
-    return get(store, row["id"])
+
+    def read() -> Chart:
+        row = store.db.execute("SELECT id FROM chart WHERE room = ? AND status = 'approved'", (room_id,)).fetchone()
+        if row is None:
+            raise NotFound(f"Room '{room_id[:60]}' has no approved chart.")
+        return _get(store.db, row["id"])
+
+    return store.remembered(("approved", room_id), read)
 
 
 def add_draft(
@@ -142,15 +146,11 @@ def remove_line(store: Store, chart_id: int, line_id: int, actor: str) -> None:
         audit(db, actor, "line.remove", f"chart:{chart_id}", {"line": line_id, "before": _for_audit(before)})
 
 
-def _get(db: sqlite3.Connection, chart_id: int, frozen: dict[int, tuple[ChartLine, ...]] | None = None) -> Chart:
+def _get(db: sqlite3.Connection, chart_id: int) -> Chart:
     row = db.execute("SELECT * FROM chart WHERE id = ?", (chart_id,)).fetchone()
     if row is None:
         raise NotFound(f"There is no chart {chart_id}.")
-    if frozen is None or row["status"] == "draft":
-        return Chart(**{**dict(row), "lines": _lines(db, chart_id)})
-    if chart_id not in frozen:
-        frozen[chart_id] = _lines(db, chart_id)
-    return Chart(**{**dict(row), "lines": frozen[chart_id]})
+    return Chart(**{**dict(row), "lines": _lines(db, chart_id)})
 
 
 def _draft(db: sqlite3.Connection, chart_id: int) -> Chart:

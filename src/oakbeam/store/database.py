@@ -9,14 +9,16 @@ from __future__ import annotations
 import json
 import sqlite3
 import threading
-from collections.abc import Iterator, Mapping
+from collections.abc import Callable, Hashable, Iterator, Mapping
 from contextlib import contextmanager, suppress
 from datetime import UTC, datetime
 from importlib.resources import files
 from pathlib import Path
+from typing import Any, TypeVar
 
-from oakbeam.core.chart import ChartLine
 from oakbeam.core.refusal import Allowed, Refusal
+
+T = TypeVar("T")
 
 
 class NotFound(LookupError):
@@ -36,8 +38,6 @@ class Store:
     def __init__(self, path: Path) -> None:
         path.parent.mkdir(parents=True, exist_ok=True)
         self.path = path
-        self.frozen_lines: dict[int, tuple[ChartLine, ...]] = {}
-        """Lines of versions that can no longer change, by chart id: read once."""
         self._local = threading.local()
         self._open: list[sqlite3.Connection] = []
         self._lock = threading.Lock()
@@ -52,6 +52,22 @@ class Store:
             self._local.connection = connection
         return connection
 
+    def remembered(self, key: Hashable, read: Callable[[], T]) -> T:
+        """What read() gave for this key since the last change of the database by anyone; read() is called otherwise.
+
+        SQLite's data_version tells this thread's connection of every commit made through another one; a commit through
+        this one forgets by itself (see `change`).
+        """
+        seen = self.db.execute("PRAGMA data_version").fetchone()[0]
+        memory: dict[Hashable, Any] = self._local.__dict__.setdefault("memory", {})
+        if self._local.__dict__.get("seen") != seen:
+            memory.clear()
+            self._local.seen = seen
+        if key not in memory:
+            memory[key] = read()
+        found: T = memory[key]
+        return found
+
     @contextmanager
     def change(self) -> Iterator[sqlite3.Connection]:
         """One transaction: everything inside is committed together, or nothing is."""
@@ -64,6 +80,7 @@ class Store:
                 db.execute("ROLLBACK")
             raise
         db.execute("COMMIT")
+        self._local.__dict__.pop("memory", None)
 
     def backup(self, target: Path) -> None:
         """Write a consistent copy of the database to target while it is in use. target must not exist."""

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import sqlite3
-from functools import lru_cache
+from dataclasses import replace
 
 from pydantic import TypeAdapter
 
@@ -20,10 +20,14 @@ def all_rooms(store: Store) -> list[Room]:
 
 def get(store: Store, room_id: str) -> Room:
     """The room of that id; NotFound otherwise."""
-    row = store.db.execute("SELECT id, equipment, revision FROM room WHERE id = ?", (room_id,)).fetchone()
-    if row is None:
-        raise NotFound(f"There is no room '{room_id[:60]}'.")
-    return _read(row)
+
+    def read() -> Room:
+        row = store.db.execute("SELECT id, equipment, revision FROM room WHERE id = ?", (room_id,)).fetchone()
+        if row is None:
+            raise NotFound(f"There is no room '{room_id[:60]}'.")
+        return _read(row)
+
+    return store.remembered(("room", room_id), read)
 
 
 def save(store: Store, room: Room, actor: str) -> None:
@@ -38,11 +42,4 @@ def save(store: Store, room: Room, actor: str) -> None:
 
 
 def _read(row: sqlite3.Row) -> Room:
-    return _parse(row["equipment"], row["revision"])
-
-
-@lru_cache(maxsize=64)
-def _parse(equipment: str, revision: int) -> Room:
-    """Rooms are read far more often than changed, so the parsed document is kept by its text."""
-    document = {**TypeAdapter(dict[str, object]).validate_json(equipment), "revision": revision}
-    return _ROOM.validate_python(document)
+    return replace(_ROOM.validate_json(row["equipment"]), revision=row["revision"])

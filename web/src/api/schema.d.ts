@@ -1226,7 +1226,9 @@ export interface components {
         };
         /**
          * LineTable
-         * @description A line and what the room's stations make of it over its range. base_di: the accepted exposure's deviation, if any.
+         * @description A line and what the room's stations make of it over its range.
+         *
+         *     base_di and base_mas: the deviation of the accepted exposure it was made from, and its mAs brought to the target.
          */
         LineTable: {
             line: components["schemas"]["ChartLine"];
@@ -1234,6 +1236,8 @@ export interface components {
             rows: components["schemas"]["Row"][];
             /** Base Di */
             base_di?: number | null;
+            /** Base Mas */
+            base_mas?: number | null;
         };
         /**
          * Modifier

@@ -1,0 +1,106 @@
+# make demo    install, build, seed and serve the demo      (RESET=1 starts afresh; HOST, PORT, OAKBEAM_DATA by environment)
+# make test    everything CI runs                            (make check, unit, browser: parts of it)
+# make bench   the benchmark table
+# make types   renew the client types after a change of the API
+# make lock    renew the lock files after a change of requirements/*.in
+# make screenshots   renew docs/screenshots from the demo
+
+SHELL := /bin/bash
+.SHELLFLAGS := -eu -o pipefail -c
+.DEFAULT_GOAL := help
+export PATH := $(CURDIR)/.venv/bin:$(PATH)
+export OAKBEAM_DATA ?= data
+export PIP_DISABLE_PIP_VERSION_CHECK := 1
+
+# pip and npm repeat the machine's own settings as warnings; only what matters is let through.
+PIP := .venv/bin/pip install -q --require-hashes
+WEB := $(shell find web/src web/public -type f 2>/dev/null) web/index.html web/vite.config.ts web/package.json
+
+.PHONY: help demo serve seed test check unit browser bench types lock screenshots format clean
+
+help:
+	@sed -n 's/^# make/make/p' Makefile
+
+# What is installed is remembered by stamps, so that a second run starts in seconds.
+.venv/bin/pip:
+	@tools/bootstrap.sh python
+
+.venv/run.stamp: requirements/run.txt pyproject.toml | .venv/bin/pip
+	@echo "installing the Python packages"
+	@$(PIP) -r requirements/run.txt
+	@.venv/bin/pip install -q --no-deps --no-build-isolation -e .
+	@touch $@
+
+.venv/dev.stamp: requirements/dev.txt .venv/run.stamp
+	@echo "installing the Python packages for checks"
+	@$(PIP) -r requirements/dev.txt
+	@touch $@
+
+web/node_modules/.stamp: web/package-lock.json web/package.json web/.npmrc | .venv/bin/pip
+	@tools/bootstrap.sh node
+	@echo "installing the web packages"
+	@cd web && npm ci --silent --no-progress
+	@touch $@
+
+web/dist/index.html: $(WEB) web/node_modules/.stamp
+	@echo "building the interface"
+	@cd web && npm run --silent build -- --logLevel warn
+	@touch $@
+
+demo: .venv/run.stamp web/dist/index.html seed serve
+
+seed: .venv/run.stamp
+ifdef RESET
+	@rm -f "$(OAKBEAM_DATA)"/oakbeam.db "$(OAKBEAM_DATA)"/oakbeam.db-wal "$(OAKBEAM_DATA)"/oakbeam.db-shm
+endif
+	@oakbeam seed
+
+serve: .venv/run.stamp web/dist/index.html
+	@exec oakbeam serve
+
+test: check unit browser
+
+check: .venv/dev.stamp web/node_modules/.stamp
+	ruff format --check .
+	ruff check .
+	mypy
+	PYTHONPATH=src lint-imports | tail -5
+	cd web && npm run --silent format:check
+	cd web && npm run --silent lint
+	cd web && npm run --silent typecheck
+	cd web && cp src/api/schema.d.ts node_modules/.schema.kept && npm run --silent types >/dev/null \
+	  && { diff -q src/api/schema.d.ts node_modules/.schema.kept || { cp node_modules/.schema.kept src/api/schema.d.ts; echo "client types drifted: make types"; exit 1; }; }
+	cd web && npm run --silent test
+
+unit: .venv/dev.stamp
+	pytest --ignore tests/browser
+
+browser: .venv/dev.stamp web/dist/index.html
+	@tools/bootstrap.sh browser
+	pytest tests/browser
+
+bench: .venv/dev.stamp web/dist/index.html
+	python -m tools.bench
+
+types: .venv/run.stamp web/node_modules/.stamp
+	oakbeam openapi > web/openapi.json
+	cd web && npm run --silent types >/dev/null
+
+screenshots: .venv/dev.stamp web/dist/index.html
+	@tools/bootstrap.sh browser
+	python -m tools.screenshots
+
+format: .venv/dev.stamp web/node_modules/.stamp
+	ruff format .
+	ruff check --fix .
+	cd web && npm run --silent format >/dev/null
+
+# --no-emit-index-url and --no-header keep the name of the registry and the machine's paths out of the locks.
+lock: .venv/bin/pip
+	@python -m venv .venv/lock && .venv/lock/bin/pip install -q --require-hashes -r requirements/lock.txt
+	cd requirements && for name in run dev node lock; do ../.venv/lock/bin/uv pip compile -q --universal --python-version 3.11 \
+	  --generate-hashes --no-emit-index-url --no-header $$name.in -o $$name.txt; done
+	cd web && npm install --silent && npm ci --dry-run --silent
+
+clean:
+	rm -rf .venv web/node_modules web/dist .mypy_cache .ruff_cache .pytest_cache .hypothesis

@@ -1,0 +1,38 @@
+"""Thousands of generated requests against the API's own description: no 5xx, and every answer as described."""
+
+from __future__ import annotations
+
+import atexit
+import tempfile
+from pathlib import Path
+
+import schemathesis
+from fastapi import FastAPI
+from hypothesis import HealthCheck, settings
+from schemathesis.checks import not_a_server_error
+from schemathesis.specs.openapi.checks import content_type_conformance, response_schema_conformance, status_code_conformance
+from tests.conftest import NOW
+
+from oakbeam.api.app import build
+from oakbeam.sim import demo
+from oakbeam.store import Store
+
+
+def demo_application() -> FastAPI:
+    """The demo clinic in a folder of its own; made at import, since the cases are drawn from its description."""
+    folder = tempfile.TemporaryDirectory(prefix="oakbeam-schema-")
+    atexit.register(folder.cleanup)
+    store = Store(Path(folder.name) / "oakbeam.db")
+    demo.seed(store, NOW)
+    return build(store)
+
+
+schema = schemathesis.openapi.from_asgi("/api/openapi.json", demo_application())
+
+
+@schema.parametrize()
+@settings(max_examples=40, deadline=None, derandomize=True, suppress_health_check=list(HealthCheck))
+def test_no_server_error_and_answers_as_described(case):
+    case.call_and_validate(
+        checks=[not_a_server_error, status_code_conformance, content_type_conformance, response_schema_conformance]
+    )

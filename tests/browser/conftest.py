@@ -1,0 +1,99 @@
+"""A real server on a database of its own, and Debian's Chromium in front of it."""
+
+from __future__ import annotations
+
+import os
+import socket
+import subprocess
+import sys
+import time
+import urllib.request
+from collections.abc import Iterator
+from contextlib import closing
+from pathlib import Path
+
+import pytest
+from playwright.sync_api import Browser, BrowserContext, Page, sync_playwright
+
+ROOT = Path(__file__).parents[2]
+CHROMIUM = os.environ.get("CHROMIUM", "/usr/bin/chromium")
+# No sandbox, since CI runs as root; no look-ups of outside hosts; the same colours and glyphs on every machine.
+FLAGS = [
+    "--no-sandbox",
+    "--disable-gpu",
+    "--disable-quic",
+    "--host-resolver-rules=MAP * ~NOTFOUND, EXCLUDE 127.0.0.1",
+    "--force-color-profile=srgb",
+    "--font-render-hinting=none",
+]
+
+
+def pytest_collection_modifyitems(items: list[pytest.Item]) -> None:
+    for item in items:
+        if "browser" in Path(item.fspath).parts:
+            item.add_marker("browser")
+
+
+@pytest.fixture(scope="session")
+def chromium() -> Iterator[Browser]:
+    with sync_playwright() as playwright:
+        browser = playwright.chromium.launch(executable_path=CHROMIUM, args=FLAGS)
+        yield browser
+        browser.close()
+
+
+def serve(data: Path, seeded: bool = True) -> tuple[subprocess.Popen[bytes], str]:
+    """Start `oakbeam serve` on a free port; the process and its address once it answers."""
+    command = [sys.executable, "-m", "oakbeam.cli", "--data", str(data)]
+    if seeded:
+        subprocess.run([*command, "seed"], check=True, capture_output=True)
+    with closing(socket.socket()) as probe:
+        probe.bind(("127.0.0.1", 0))
+        port = probe.getsockname()[1]
+    server = subprocess.Popen([*command, "serve", "--port", str(port), "--front-end", str(ROOT / "web" / "dist")])
+    address = f"http://127.0.0.1:{port}"
+    for _ in range(100):
+        try:
+            urllib.request.urlopen(f"{address}/api/health", timeout=1)
+            return server, address
+        except OSError:
+            time.sleep(0.1)
+    server.kill()
+    raise RuntimeError("the server did not start")
+
+
+@pytest.fixture(scope="session")
+def demo_site(tmp_path_factory: pytest.TempPathFactory) -> Iterator[str]:
+    """The demo, for tests that only read."""
+    server, address = serve(tmp_path_factory.mktemp("demo-site"))
+    yield address
+    server.terminate()
+    server.wait(10)
+
+
+@pytest.fixture
+def site(tmp_path: Path) -> Iterator[str]:
+    """The demo, for one test that changes it."""
+    server, address = serve(tmp_path)
+    yield address
+    server.terminate()
+    server.wait(10)
+
+
+@pytest.fixture
+def context(chromium: Browser) -> Iterator[BrowserContext]:
+    fresh = chromium.new_context(viewport={"width": 1280, "height": 800})
+    fresh.set_default_timeout(8_000)
+    yield fresh
+    fresh.close()
+
+
+@pytest.fixture
+def page(context: BrowserContext) -> Iterator[Page]:
+    """A page that fails its test on any script error or console error other than a refused request."""
+    opened = context.new_page()
+    errors: list[str] = []
+    opened.on("pageerror", lambda error: errors.append(str(error)))
+    opened.on("console", lambda said: errors.append(said.text) if said.type == "error" else None)
+    yield opened
+    assert [error for error in errors if "status of 4" not in error and "ERR_FAILED" not in error] == []

@@ -1,0 +1,112 @@
+"""The Desk without a mouse: choose, measure, set up, judge, record, undo."""
+
+from __future__ import annotations
+
+from playwright.sync_api import Page, expect
+from tests.browser.test_whole_path import number
+
+
+def test_the_desk_by_keyboard_alone(page: Page, site: str):
+    page.goto(f"{site}/desk")
+    expect(number(page, "kvp")).to_be_visible()
+    press, write = page.keyboard.press, page.keyboard.type
+
+    press("e")
+    press("Enter")
+    expect(page.get_by_role("option", name="Lumbar spine")).to_be_visible()
+    write("Lumb")
+    press("Enter")
+    expect(page.get_by_text("Lumbar spine AP", exact=True)).to_be_visible()
+
+    write("24")
+    press("Enter")
+    expect(number(page, "mas")).to_have_text("63")
+    press("s")
+    write("100")
+    press("Enter")
+    expect(number(page, "sid")).to_contain_text("100")
+    expect(number(page, "mas")).to_have_text("50")  # 63.5 x (100/107)² = 55.5
+    press("g")  # after 12:1 comes 16:1
+    expect(number(page, "grid")).to_have_text("16:1")
+    press("x")
+    expect(number(page, "grid")).to_have_text("12:1")
+    press("b")
+    expect(page.get_by_label("Technique").get_by_text("Upright Bucky")).to_be_visible()
+    press("x")
+    press("k")
+    write("92")
+    press("Enter")
+    expect(number(page, "kvp")).to_have_text("92")
+    expect(number(page, "mas")).to_have_text("32")  # 63.5 halved
+    press("x")
+    press("m")
+    write("32")
+    press("Enter")
+    expect(number(page, "kvp")).to_have_text("92")
+    press("x")
+    press("r")
+    expect(page.get_by_role("combobox", name="Receptor: Loose panel")).to_be_visible()
+    press("x")
+
+    # The caliper itself: half a centimetre an arrow, two with Shift, ends of the line with Home and End.
+    caliper = page.get_by_role("slider", name="Thickness")
+    caliper.focus()
+    press("ArrowRight")
+    expect(caliper).to_have_attribute("aria-valuetext", "24.5 cm")
+    press("Shift+ArrowLeft")
+    expect(caliper).to_have_attribute("aria-valuetext", "22.5 cm")
+    press("Home")
+    expect(caliper).to_have_attribute("aria-valuetext", "13 cm")
+    press("c")
+    expect(caliper).to_have_attribute("aria-valuetext", "5.1 in")
+    press("c")
+    press("End")
+    expect(caliper).to_have_attribute("aria-valuetext", "36 cm")
+
+    write("24")
+    press("Enter")
+    press("i")
+    write("240")
+    press("Enter")
+    expect(page.get_by_text("DI −0.2 · On target")).to_be_visible()
+    press("a")
+    expect(page.get_by_text("Recorded: Lumbar spine AP, DI −0.2, accepted")).to_be_visible()
+    press("u")
+    expect(page.get_by_text("Taken back: Lumbar spine AP")).to_be_visible()
+    press("j")
+    press("Enter")
+    write("Pat")
+    press("Enter")
+    expect(page.get_by_text("rejected")).to_be_visible()
+
+    press("]")
+    expect(page.get_by_text("Lumbar spine Lateral", exact=True)).to_be_visible()
+    expect(page.get_by_text("Measure the thickness first.")).to_be_visible()
+    press("[")
+    expect(page.get_by_text("Lumbar spine AP", exact=True)).to_be_visible()
+    press("?")
+    expect(page.get_by_role("dialog")).to_contain_text("type the thickness")
+    press("Escape")
+    press("Shift+L")
+    expect(page.get_by_role("heading", name="Log")).to_be_attached()
+    press("Shift+C")
+    expect(page.get_by_role("heading", name="Charts")).to_be_attached()
+    press("Shift+D")
+    expect(number(page, "kvp")).to_be_visible()
+
+
+def test_the_caliper_drags_and_wheels(page: Page, demo_site: str):
+    page.goto(f"{demo_site}/desk")
+    caliper = page.get_by_role("slider", name="Thickness")
+    box = caliper.bounding_box()
+    assert box
+    x, y = box["x"] + box["width"] / 2, box["y"] + 30
+    page.mouse.move(x, y)
+    page.mouse.down()
+    page.mouse.move(x + 166, y)
+    page.mouse.up()
+    dragged = float(caliper.get_attribute("aria-valuenow") or 0)
+    assert dragged in (3.5, 4, 4.5)
+    page.mouse.wheel(0, -100)
+    expect(caliper).to_have_attribute("aria-valuenow", f"{dragged + 0.5:g}")
+    expect(page.get_by_text("not measured", exact=True)).to_have_count(0)

@@ -1,0 +1,151 @@
+"""Every view in both themes: no serious accessibility violation, no sideways scroll; empty, slow and refused states."""
+
+from __future__ import annotations
+
+import json
+import subprocess
+from pathlib import Path
+
+import pytest
+from axe_playwright_python.sync_playwright import Axe
+from playwright.sync_api import BrowserContext, Page, Route, expect
+from tests.browser.conftest import serve
+from tests.browser.test_whole_path import fill, number
+
+VIEWS = ["desk", "charts", "log"]
+
+
+def prefer(context: BrowserContext, **wanted: str) -> None:
+    context.add_init_script(f"localStorage.setItem('oakbeam.preferences', {json.dumps(json.dumps(wanted))})")
+
+
+def settle(page: Page) -> None:
+    page.wait_for_load_state("networkidle")
+    expect(page.get_by_text("Reading")).to_have_count(0)
+
+
+def violations(page: Page) -> list[str]:
+    found = Axe().run(page).response["violations"]
+    return [
+        f"{one['id']}: {one['nodes'][0]['target']} {one['nodes'][0]['failureSummary']}"
+        for one in found
+        if one["impact"] in ("serious", "critical")
+    ]
+
+
+@pytest.mark.parametrize("theme", ["night", "day"])
+def test_no_serious_accessibility_violation(context: BrowserContext, page: Page, demo_site: str, theme: str):
+    prefer(context, theme=theme)
+    for view in VIEWS:
+        page.goto(f"{demo_site}/{view}")
+        settle(page)
+        assert violations(page) == [], view
+    page.goto(f"{demo_site}/desk")
+    fill(page, "Thickness: not measured", "4.5")
+    fill(page, "Index (EI)", "2000")
+    expect(page.get_by_text("Far over-exposed")).to_be_visible()
+    assert violations(page) == []
+    fill(page, "Thickness", "5.5")
+    expect(page.get_by_role("alert").first).to_be_visible()
+    assert violations(page) == []
+    page.goto(f"{demo_site}/charts")
+    page.get_by_role("button", name="New line").click()
+    assert violations(page) == []
+    page.keyboard.press("Tab")
+    page.get_by_role("button", name="Import CSV").click()
+    assert violations(page) == []
+    page.get_by_role("button", name="Keys, cautions and help").click()
+    expect(page.get_by_role("dialog")).to_be_visible()
+    assert violations(page) == []
+
+
+@pytest.mark.parametrize(("width", "height"), [(1024, 768), (1280, 800), (1920, 1080)])
+def test_nothing_scrolls_sideways_and_the_four_numbers_are_on_the_first_screen(
+    context: BrowserContext, page: Page, demo_site: str, width: int, height: int
+):
+    page.set_viewport_size({"width": width, "height": height})
+    for view in VIEWS:
+        page.goto(f"{demo_site}/{view}")
+        settle(page)
+        assert page.evaluate("document.documentElement.scrollWidth") <= width, view
+    page.goto(f"{demo_site}/desk")
+    for which in ("kvp", "mas", "sid", "grid"):
+        box = number(page, which).bounding_box()
+        assert box
+        assert box["y"] + box["height"] < height
+    targets = page.locator("button:visible, a:visible, [role=combobox]:visible").evaluate_all(
+        "all => all.filter(one => one.getBoundingClientRect().height < 40 && !one.className.includes('sr-only'))"
+        ".map(one => one.textContent)"
+    )
+    assert targets == []
+
+
+def test_a_slow_answer_keeps_the_last_numbers_dimmed_and_a_refused_one_takes_them_away(page: Page, demo_site: str):
+    page.goto(f"{demo_site}/desk")
+    fill(page, "Thickness: not measured", "3.5")
+    expect(page.get_by_test_id("numbers")).to_have_attribute("aria-busy", "false")
+    held: list[Route] = []
+    page.route("**/api/techniques", lambda route: held.append(route))
+    fill(page, "Thickness", "4")
+    expect(page.get_by_test_id("numbers")).to_have_attribute("aria-busy", "true")
+    for route in held:
+        route.continue_()
+    page.unroute("**/api/techniques")
+    expect(page.get_by_test_id("numbers")).to_have_attribute("aria-busy", "false")
+    fill(page, "Thickness", "9")
+    expect(page.get_by_text("allowed is 1.5 to 5 cm")).to_be_visible()
+    expect(page.get_by_test_id("numbers")).to_have_count(0)
+    expect(page.get_by_role("button", name="Accept")).to_be_disabled()
+
+
+def test_no_answer_at_all_says_that_nothing_was_saved(page: Page, demo_site: str):
+    page.goto(f"{demo_site}/desk")
+    fill(page, "Thickness: not measured", "3")
+    page.route("**/api/exposures", lambda route: route.abort() if route.request.method == "POST" else route.continue_())
+    page.get_by_role("button", name="Accept").click()
+    expect(page.get_by_role("alert")).to_contain_text("Nothing was saved")
+
+
+def test_long_names_stay_in_their_place(page: Page, demo_site: str):
+    long = "A very long name that somebody gave to a projection or an exam " * 2
+
+    def lengthen(route: Route) -> None:
+        answer = route.fetch()
+        route.fulfill(response=answer, json=[{**one, "name": long} for one in answer.json()])
+
+    for address in ("**/api/projections", "**/api/exams", "**/api/rooms"):
+        page.route(address, lengthen)
+    for view in VIEWS:
+        page.goto(f"{demo_site}/{view}")
+        settle(page)
+        assert page.evaluate("document.documentElement.scrollWidth") <= 1280, view
+
+
+def test_an_empty_database_explains_what_to_do(page: Page, tmp_path: Path):
+    server, address = serve(tmp_path, seeded=False)
+    try:
+        page.goto(address)
+        expect(page.get_by_text("No room yet")).to_be_visible()
+        page.goto(f"{address}/elsewhere")
+        expect(page.get_by_text("No room yet")).to_be_visible()
+    finally:
+        server.terminate()
+        assert server.wait(10) in (0, -15, 143)
+
+
+def test_a_room_without_chart_or_log_is_designed_too(page: Page, tmp_path: Path):
+    code = (
+        "import sys, pathlib; from oakbeam.store import Store, rooms; from oakbeam.sim import clinic;"
+        "rooms.save(Store(pathlib.Path(sys.argv[1]) / 'oakbeam.db'), clinic.room_1(), 'test')"
+    )
+    import sys
+
+    subprocess.run([sys.executable, "-c", code, str(tmp_path)], check=True)
+    server, address = serve(tmp_path, seeded=False)
+    try:
+        for view, said in {"desk": "no approved chart", "charts": "no chart yet", "log": "No exposure here"}.items():
+            page.goto(f"{address}/{view}")
+            expect(page.get_by_text(said)).to_be_visible()
+    finally:
+        server.terminate()
+        server.wait(10)

@@ -1,0 +1,122 @@
+"""A chart keeper's, a technologist's and the log's whole path, as a person walks it."""
+
+from __future__ import annotations
+
+import csv
+from pathlib import Path
+
+from playwright.sync_api import Locator, Page, expect
+
+
+def choose(page: Page, field: str, option: str) -> None:
+    page.get_by_role("combobox", name=field).click()
+    page.get_by_role("option", name=option, exact=True).click()
+
+
+def fill(page: Page, field: str, value: str) -> None:
+    page.get_by_role("textbox", name=field, exact=True).fill(value)
+    page.keyboard.press("Enter")
+
+
+def number(page: Page, which: str) -> Locator:
+    return page.get_by_test_id(f"number-{which}")
+
+
+def test_from_an_accepted_exposure_to_the_log(page: Page, site: str) -> None:
+    # Charts: a line for the oblique knee, which the demo chart lacks, from one accepted exposure that was DI +1.
+    page.goto(f"{site}/charts")
+    page.get_by_role("button", name="New line").click()
+    choose(page, "Projection", "Knee AP oblique, medial rotation")
+    page.get_by_label("Measured thickness").fill("12")
+    page.get_by_label("kVp", exact=True).fill("68")
+    page.get_by_label("mAs", exact=True).fill("8")
+    page.get_by_label("Index, if there is one").fill("504")
+    expect(page.get_by_text("The exposure was DI +1.0; on target it would have been 6.35 mAs")).to_be_visible()
+    expect(page.get_by_role("img", name="kVp and mAs over thickness")).to_be_visible()
+    page.get_by_role("button", name="Add to a new version 2").click()
+    expect(page.get_by_role("heading", name="version 2")).to_be_visible()
+    expect(page.get_by_role("button", name="Knee AP oblique")).to_be_visible()
+
+    # The Desk knows nothing of it until it is approved.
+    page.get_by_role("link", name="Desk").click()
+    choose(page, "Exam", "Knee")
+    expect(page.get_by_role("button", name="AP oblique, medial rotation")).to_contain_text("(no line)")
+    page.get_by_role("link", name="Charts").click()
+    page.get_by_role("button", name="Approve version 2").click()
+    expect(page.get_by_text("never changes")).to_be_visible()
+    expect(page.get_by_role("button", name="Save line")).to_have_count(0)
+
+    # Desk: 16.5 cm instead of 12 doubles the mAs, 110 cm instead of 100 adds 21 %: 6.35 x 2 x 1.21 = 15.4 -> 16.
+    page.get_by_role("link", name="Desk").click()
+    choose(page, "Exam", "Knee")
+    page.get_by_role("button", name="AP oblique, medial rotation").click()
+    expect(page.get_by_text("not measured", exact=True)).to_be_visible()
+    fill(page, "Thickness: not measured", "16.5")
+    fill(page, "SID as taped", "110")
+    expect(number(page, "kvp")).to_have_text("68")
+    expect(number(page, "mas")).to_have_text("16")
+    ladder = page.get_by_role("list", name="How the numbers came about").get_by_role("listitem")
+    expect(ladder).to_have_count(4)
+    expect(ladder.nth(1)).to_contain_text("×2.00")
+    expect(ladder.nth(2)).to_contain_text("×1.21")
+
+    # Judge: the index comes back far too high. The advice is no repeat, and less mAs.
+    fill(page, "Index (EI)", "1000")
+    expect(page.get_by_text("DI +4.0 · Excess").or_(page.get_by_text("DI +4.0 · Far over-exposed"))).to_be_visible()
+    expect(page.get_by_text("A high index alone is no reason to repeat")).to_be_visible()
+    expect(page.get_by_test_id("corrected")).to_contain_text("68 kVp, 6.3 mAs")
+    page.get_by_role("button", name="Accept").click()
+    expect(page.get_by_text("Recorded: Knee AP oblique, medial rotation, DI +4.0, accepted")).to_be_visible()
+
+    # Undo, and record again with the index read right.
+    page.get_by_role("button", name="Undo").click()
+    expect(page.get_by_label("Index (EI)", exact=True)).to_have_value("1000")
+    fill(page, "Index (EI)", "100")
+    expect(page.get_by_text("Far under-exposed")).to_be_visible()
+    page.get_by_role("button", name="Reject").click()
+    choose(page, "Why rejected", "Exposure too low")
+    expect(page.get_by_text("Recorded: Knee AP oblique, medial rotation, DI −6.0, rejected")).to_be_visible()
+
+    # Log: the second record stands on top, the undone one is not there.
+    page.get_by_role("link", name="Log").click()
+    rows = page.get_by_role("row")
+    expect(rows.nth(1)).to_contain_text("Knee AP oblique, medial rotation")
+    expect(rows.nth(1)).to_contain_text("16.5 cm")
+    expect(rows.nth(1)).to_contain_text("✕ Exposure too low")
+    expect(rows.nth(2)).not_to_contain_text("oblique, medial")
+    page.get_by_role("radio", name="Rejected").click()
+    expect(page.get_by_text("accepted", exact=True)).to_have_count(0)
+    choose(page, "Projection", "Knee AP oblique, medial rotation")
+    expect(rows).to_have_count(2)
+    with page.expect_download() as download:
+        page.get_by_role("link", name="CSV").click()
+    with Path(download.value.path()).open() as file:
+        (row,) = csv.DictReader(file)
+    assert (row["projection"], row["ei"], row["reject_reason"]) == ("knee-oblique-medial", "100.0", "R03")
+
+
+def test_import_names_each_bad_cell_and_then_imports(page: Page, site: str, tmp_path: Path) -> None:
+    page.goto(f"{site}/charts")
+    with page.expect_download() as download:
+        page.get_by_role("link", name="CSV").click()
+    good = Path(download.value.path()).read_text()
+    bad = tmp_path / "paper chart.csv"
+    bad.write_text(good.replace("57,0.8,", "57,,", 1).replace(",117,2,", ",117,320,", 1))
+    page.get_by_role("button", name="Import CSV").click()
+    page.get_by_label("Choose a file").set_input_files(bad)
+    page.get_by_role("button", name="Import as draft").click()
+    expect(page.get_by_role("alert")).to_contain_text("Nothing was imported")
+    expect(page.get_by_role("cell", name="Half a row: kvp is given but mas is not.")).to_be_visible()
+    expect(page.get_by_role("cell", name="is it mA?")).to_be_visible()
+    fine = tmp_path / "fine.csv"
+    fine.write_text(good)
+    page.get_by_label("Choose another file").set_input_files(fine)
+    page.get_by_role("button", name="Import as draft").click()
+    expect(page.get_by_role("heading", name="fine version 2")).to_be_visible()
+    # A draft's numbers can be edited; the table follows.
+    page.get_by_label("mAs", exact=True).fill("1.6")
+    page.get_by_role("button", name="Save line").click()
+    expect(page.get_by_role("row", name="Hand PA Tabletop")).to_contain_text("1.6")
+    page.get_by_role("button", name="Discard").click()
+    page.get_by_role("button", name="Discard: press again").click()
+    expect(page.get_by_role("heading", name="Room 1 adult chart version 1")).to_be_visible()

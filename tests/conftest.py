@@ -1,0 +1,78 @@
+"""What the tests share: Room 1 of the invented clinic, a small chart of round numbers, a database and a client."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from datetime import UTC, datetime
+from pathlib import Path
+
+import pytest
+from fastapi.testclient import TestClient
+
+from oakbeam.api.app import build
+from oakbeam.core.chart import Band, Banded, ChartLine, FixedKvp, VariableKvp
+from oakbeam.core.room import Room
+from oakbeam.sim import clinic, demo
+from oakbeam.store import Store, charts, rooms
+
+ROOM = clinic.room_1()
+LSPINE = ChartLine(
+    "lspine-ap", "panel-43", "table_bucky", 12, 107, (13, 36), FixedKvp(21, 80, 40, 4.5), None, (35, 43), "the reference"
+)
+KNEE = ChartLine("knee-ap", "panel-24", "tabletop", 0, 100, (7, 19), VariableKvp(12, 66, 5, 2))
+CHEST = ChartLine(
+    "chest-pa",
+    "panel-43",
+    "upright_bucky",
+    10,
+    180,
+    (13.5, 33.5),
+    Banded(
+        (
+            Band("small", 13.5, 19.5, 117, 1.25),
+            Band("average", 19.5, 25, 117, 2),
+            Band("large", 25, 33.5, 117, 3.2),
+        )
+    ),
+    target_ei=300,
+)
+HAND = ChartLine("hand-pa", "panel-24", "tabletop", 0, 100, (1.5, 5), FixedKvp(3, 57, 1.6, 4.5))
+LINES = {"lspine": LSPINE, "knee": KNEE, "chest": CHEST, "hand": HAND}
+NOW = datetime(2026, 11, 20, 12, tzinfo=UTC)
+
+
+@pytest.fixture
+def room() -> Room:
+    return ROOM
+
+
+@pytest.fixture
+def store(tmp_path: Path) -> Iterator[Store]:
+    """A database with Room 1 and no chart."""
+    opened = Store(tmp_path / "oakbeam.db")
+    rooms.save(opened, ROOM, "test")
+    yield opened
+    opened.close()
+
+
+@pytest.fixture
+def charted(store: Store) -> Store:
+    """A database whose Room 1 has the four round lines approved as version 1."""
+    charts.approve(
+        store, charts.add_draft(store, "room-1", "Round numbers", "keeper", tuple(LINES.values())).id, "physicist"
+    )
+    return store
+
+
+@pytest.fixture(scope="session")
+def demo_store(tmp_path_factory: pytest.TempPathFactory) -> Iterator[Store]:
+    """The demo clinic; for tests that only read."""
+    opened = Store(tmp_path_factory.mktemp("demo") / "oakbeam.db")
+    demo.seed(opened, NOW)
+    yield opened
+    opened.close()
+
+
+@pytest.fixture
+def client(charted: Store) -> TestClient:
+    return TestClient(build(charted), raise_server_exceptions=False)

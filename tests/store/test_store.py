@@ -1,0 +1,180 @@
+"""What is kept stays: immutable versions, whole transactions, undo of the last record only, audit of every change."""
+
+from __future__ import annotations
+
+import sqlite3
+import threading
+from dataclasses import replace
+
+import pytest
+from tests.conftest import CHEST, KNEE, LINES, LSPINE, NOW, ROOM
+
+from oakbeam.core.chart import FixedKvp
+from oakbeam.core.refusal import Refusal
+from oakbeam.sim import demo
+from oakbeam.store import Conflict, NotFound, Store, charts, exposures, history, rooms
+from oakbeam.store.exposures import Exposure
+
+
+def plain(lines):
+    return [replace(line, id=None) for line in lines]
+
+
+def an_exposure(chart, **change) -> Exposure:
+    exposure = Exposure(
+        "room-1", chart.id, chart.version, "knee-ap", 12, 66, 5, 66, 5, 100, "tabletop", 0, "panel-24", "manual", "accepted"
+    )
+    return replace(exposure, **change)
+
+
+def test_rooms_and_charts_come_back_as_they_went_in(charted):
+    assert rooms.get(charted, "room-1") == ROOM
+    assert plain(charts.newest_approved(charted, "room-1").lines) == list(LINES.values())
+
+
+def test_draft_approve_and_the_next_draft(charted):
+    first = charts.newest_approved(charted, "room-1")
+    draft = charts.next_draft(charted, first.id, "keeper")
+    assert (draft.version, draft.status, plain(draft.lines)) == (2, "draft", plain(first.lines))
+    assert charts.newest_approved(charted, "room-1").id == first.id
+    with pytest.raises(Conflict, match="still a draft"):
+        charts.add_draft(charted, "room-1", "another", "keeper")
+    changed = replace(LSPINE, law=FixedKvp(21, 82, 36, 4))
+    kept = charts.replace_line(charted, draft.id, draft.lines[0].id, changed, "keeper")
+    charts.replace_line(charted, draft.id, draft.lines[2].id, KNEE, "keeper")
+    charts.remove_line(charted, draft.id, draft.lines[3].id, "keeper")
+    added = charts.add_line(charted, draft.id, CHEST, "keeper")
+    second = charts.approve(charted, draft.id, "physicist")
+    assert plain(second.lines) == [changed, KNEE, KNEE, CHEST]
+    assert (kept.id, added.id) == (draft.lines[0].id, second.lines[-1].id)
+    assert charts.get(charted, first.id).status == "superseded"
+    assert charts.newest_approved(charted, "room-1") == second
+    actions = [change.action for change in history.of(charted, f"chart:{draft.id}")]
+    assert actions == ["chart.approve", "line.add", "line.remove", "line.change", "line.change", "chart.draft"]
+
+
+@pytest.mark.parametrize(
+    "change",
+    [
+        lambda store, chart: charts.add_line(store, chart.id, KNEE, "x"),
+        lambda store, chart: charts.replace_line(store, chart.id, chart.lines[0].id, KNEE, "x"),
+        lambda store, chart: charts.remove_line(store, chart.id, chart.lines[0].id, "x"),
+        lambda store, chart: charts.discard(store, chart.id, "x"),
+        lambda store, chart: charts.approve(store, chart.id, "x"),
+        lambda store, chart: charts.change_heading(store, chart.id, "x", "other", "average", ""),
+    ],
+)
+def test_an_approved_version_refuses_every_change(charted, change):
+    chart = charts.newest_approved(charted, "room-1")
+    with pytest.raises(Conflict, match="never changes"):
+        change(charted, chart)
+    assert charts.newest_approved(charted, "room-1") == chart
+
+
+@pytest.mark.parametrize(
+    "statement",
+    [
+        "UPDATE chart SET name = 'other'",
+        "UPDATE chart SET status = 'draft'",
+        "UPDATE chart SET status = 'superseded', note = 'x'",
+        "DELETE FROM chart",
+        "UPDATE chart_line SET mas = 1",
+        "DELETE FROM chart_line",
+        "INSERT INTO chart_line SELECT NULL, chart, 9, projection, receptor, support, grid_ratio, sid_cm, range_min_cm,"
+        " range_max_cm, target_ei, field_w_cm, field_h_cm, note, school, thickness_cm, kvp, mas, doubling_cm, kvp_per_cm"
+        " FROM chart_line LIMIT 1",
+        "UPDATE chart_band SET mas = 1",
+        "DELETE FROM chart_band",
+        "INSERT INTO chart_band SELECT line, 9, name, min_cm, max_cm, kvp, mas FROM chart_band LIMIT 1",
+        "UPDATE audit SET actor = 'x'",
+        "DELETE FROM audit",
+        "DELETE FROM exposure",
+        "UPDATE exposure SET mas = 1",
+    ],
+)
+def test_not_even_sql_alters_what_was_approved_or_recorded(charted, statement):
+    exposures.add(charted, an_exposure(charts.newest_approved(charted, "room-1")), "x")
+    with pytest.raises(sqlite3.DatabaseError, match=r"immutable|audit rows|recorded exposure"):
+        charted.db.execute(statement)
+
+
+def test_a_change_is_whole_or_not_at_all(store):
+    broken = replace(KNEE, sid_cm=-5)  # refused by the table's own check
+    with pytest.raises(sqlite3.IntegrityError):
+        charts.add_draft(store, "room-1", "half", "keeper", (LSPINE, broken))
+    assert charts.of_room(store) == []
+    assert store.db.execute("SELECT count(*) FROM audit WHERE action = 'chart.draft'").fetchone()[0] == 0
+
+
+def test_an_empty_draft_is_not_approved_and_a_discarded_one_leaves_its_audit(store):
+    draft = charts.add_draft(store, "room-1", "empty", "keeper")
+    with pytest.raises(Conflict, match="without lines"):
+        charts.approve(store, draft.id, "physicist")
+    charts.add_line(store, draft.id, KNEE, "keeper")
+    charts.discard(store, draft.id, "keeper")
+    with pytest.raises(NotFound):
+        charts.get(store, draft.id)
+    assert history.of(store, f"chart:{draft.id}")[0].detail["lines"][0]["projection"] == "knee-ap"
+
+
+def test_only_the_last_record_is_undone_and_only_once(charted):
+    chart = charts.newest_approved(charted, "room-1")
+    first, second = exposures.add_many(charted, [an_exposure(chart), an_exposure(chart, note="second")], "x")
+    with pytest.raises(Conflict, match="last record"):
+        exposures.undo(charted, first.id, "x")
+    assert exposures.undo(charted, second.id, "x").note == "second"
+    with pytest.raises(Conflict, match="undone before"):
+        exposures.undo(charted, second.id, "x")
+    assert [found.id for found in exposures.find(charted)] == [first.id]
+    exposures.undo(charted, first.id, "x")
+    assert exposures.find(charted) == []
+
+
+def test_the_log_is_newest_first_filtered_and_continued(demo_store):
+    everything = exposures.find(demo_store, limit=1000)
+    assert len(everything) == demo.DEMO_EXPOSURES
+    assert [e.taken_at for e in everything] == sorted((e.taken_at for e in everything), reverse=True)
+    chests = exposures.find(demo_store, projection="chest-pa", outcome="accepted", limit=1000)
+    assert chests == [e for e in everything if (e.projection, e.outcome) == ("chest-pa", "accepted")]
+    page = exposures.find(demo_store, limit=40)
+    assert page + exposures.find(demo_store, before_id=page[-1].id, limit=1000) == everything
+
+
+def test_the_demo_is_the_same_for_the_same_seed_and_is_added_once(tmp_path, demo_store):
+    again = Store(tmp_path / "again.db")
+    assert demo.seed(again, NOW)
+    assert exposures.find(again, limit=1000) == exposures.find(demo_store, limit=1000)
+    assert not demo.seed(again, NOW)
+
+
+def test_a_saved_room_raises_its_revision(store):
+    rooms.save(store, replace(ROOM, name="Room one"), "physicist")
+    saved = rooms.get(store, "room-1")
+    assert (saved.name, saved.revision) == ("Room one", 2)
+
+
+def test_backup_is_a_whole_database_and_never_overwrites(charted, tmp_path):
+    charted.backup(tmp_path / "copy.db")
+    assert charts.newest_approved(Store(tmp_path / "copy.db"), "room-1").version == 1
+    with pytest.raises(Conflict):
+        charted.backup(tmp_path / "copy.db")
+
+
+def test_a_database_of_a_newer_oakbeam_is_left_alone(tmp_path):
+    Store(tmp_path / "new.db").db.execute("PRAGMA user_version = 99")
+    with pytest.raises(Refusal, match="step 99"):
+        Store(tmp_path / "new.db")
+
+
+def test_writers_in_many_threads_lose_nothing(charted):
+    chart = charts.newest_approved(charted, "room-1")
+    workers = [
+        threading.Thread(target=lambda: [exposures.add(charted, an_exposure(chart), "x") for _ in range(10)])
+        for _ in range(8)
+    ]
+    for worker in workers:
+        worker.start()
+    for worker in workers:
+        worker.join()
+    assert len(exposures.find(charted, limit=1000)) == 80
+    assert charted.db.execute("PRAGMA integrity_check").fetchone()[0] == "ok"

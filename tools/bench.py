@@ -1,0 +1,141 @@
+"""The benchmark table: one technique in the core, POST /api/techniques under load, and the size of the first load.
+
+    python -m tools.bench
+
+Times depend on the machine; compare ratios between two versions on one machine.
+"""
+
+from __future__ import annotations
+
+import asyncio
+import gzip
+import json
+import re
+import statistics
+import tempfile
+import time
+from pathlib import Path
+from urllib.parse import urlsplit
+
+from tests.browser.conftest import ROOT, serve
+
+from oakbeam import catalogue
+from oakbeam.core.derived import Setup
+from oakbeam.core.patient import Patient
+from oakbeam.core.table import tabulate
+from oakbeam.core.technique import derive
+from oakbeam.sim import clinic
+
+CLIENTS = 20
+PACE_S = 0.05
+"""A person drags the ruler: each client asks for a new technique this often."""
+
+
+def core_us(rounds: int = 5000) -> float:
+    """Median time of one derived technique in the core [µs], with four things that differ from the chart."""
+    room = clinic.room_1()
+    line = next(line for line in clinic.chart_lines(room) if line.projection == "lspine-ap")
+    projection = catalogue.projection("lspine-ap")
+    setup = Setup(sid_cm=110, grid_ratio=8, kvp=85)
+    times = []
+    for i in range(rounds):
+        patient = Patient(16 + 0.5 * (i % 30))
+        start = time.perf_counter()
+        derive(line, room, projection, patient, setup)
+        times.append(time.perf_counter() - start)
+    return 1e6 * statistics.median(times)
+
+
+def chart_ms() -> float:
+    """Median time to write out the whole demo chart on stations [ms]."""
+    room = clinic.room_1()
+    lines = clinic.chart_lines(room)
+    times = []
+    for _ in range(20):
+        start = time.perf_counter()
+        for line in lines:
+            tabulate(line, catalogue.projection(line.projection), room)
+        times.append(time.perf_counter() - start)
+    return 1e3 * statistics.median(times)
+
+
+async def _client(address: str, number: int, requests: int, pace_s: float, times: list[float]) -> None:
+    """One keep-alive connection that posts techniques, at a pace or as fast as it is answered."""
+    place = urlsplit(address)
+    reader, writer = await asyncio.open_connection(place.hostname, place.port)
+    await asyncio.sleep(pace_s * number / CLIENTS)
+    for i in range(requests):
+        body = json.dumps(
+            {
+                "room": "room-1",
+                "projection": "lspine-ap",
+                "thickness_cm": 16 + 0.5 * ((i + number) % 30),
+                "setup": {"sid_cm": 105 + i % 10, "grid_ratio": 8},
+            }
+        ).encode()
+        head = f"POST /api/techniques HTTP/1.1\r\nHost: x\r\nContent-Length: {len(body)}\r\n\r\n"
+        start = time.perf_counter()
+        writer.write(head.encode() + body)
+        answer = await reader.readuntil(b"\r\n\r\n")
+        found = re.search(rb"content-length: (\d+)", answer)
+        if not answer.startswith(b"HTTP/1.1 200") or not found:
+            raise RuntimeError(answer.decode())
+        await reader.readexactly(int(found[1]))
+        spent = time.perf_counter() - start
+        times.append(spent)
+        await asyncio.sleep(max(0.0, pace_s - spent))
+    writer.close()
+
+
+def load_ms(address: str, requests: int, pace_s: float) -> tuple[float, float, float]:
+    """(p50, p99 [ms], answers per second) of POST /api/techniques with 20 clients at once."""
+
+    async def run() -> tuple[list[float], float]:
+        times: list[float] = []
+        start = time.perf_counter()
+        await asyncio.gather(*(_client(address, n, requests, pace_s, times) for n in range(CLIENTS)))
+        return times, time.perf_counter() - start
+
+    times, spent = asyncio.run(run())
+    cuts = statistics.quantiles(times, n=100)
+    return 1e3 * cuts[49], 1e3 * cuts[98], len(times) / spent
+
+
+def first_load_kb() -> float:
+    """Scripts that index.html asks for at once, gzip [kB of 1000 bytes]."""
+    dist = ROOT / "web" / "dist"
+    page = (dist / "index.html").read_text()
+    scripts = set(re.findall(r'(?:src|href)="/(assets/[^"]+\.js)"', page))
+    return sum(len(gzip.compress((dist / name).read_bytes(), 9)) for name in scripts) / 1000
+
+
+def main() -> None:
+    """Measure everything and print the table."""
+    rows = [
+        ("one technique in the core, median", f"{core_us():.0f} µs", "under 300 µs"),
+        ("the demo chart on stations (15 lines), median", f"{chart_ms():.1f} ms", ""),
+        ("first load, scripts, gzip", f"{first_load_kb():.0f} kB", "under 200 kB"),
+    ]
+    with tempfile.TemporaryDirectory() as data:
+        server, address = serve(Path(data))
+        try:
+            load_ms(address, 50, 0)  # warm up
+            p50, p99, rate = load_ms(address, 100, PACE_S)
+            rows.append((f"POST /api/techniques, {CLIENTS} clients dragging ({rate:.0f}/s): p50", f"{p50:.1f} ms", ""))
+            rows.append(
+                (f"POST /api/techniques, {CLIENTS} clients dragging ({rate:.0f}/s): p99", f"{p99:.1f} ms", "under 10 ms")
+            )
+            p50, p99, rate = load_ms(address, 300, 0)
+            rows.append((f"POST /api/techniques, {CLIENTS} clients without pause: p50", f"{p50:.1f} ms", ""))
+            rows.append((f"POST /api/techniques, {CLIENTS} clients without pause: p99", f"{p99:.1f} ms", "under 10 ms"))
+            rows.append(("answers per second without pause", f"{rate:.0f}", ""))
+        finally:
+            server.terminate()
+            server.wait(10)
+    width = max(len(name) for name, _, _ in rows)
+    for name, value, aim in rows:
+        print(f"{name:<{width}}  {value:>10}  {aim}")
+
+
+if __name__ == "__main__":
+    main()

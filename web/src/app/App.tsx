@@ -1,0 +1,58 @@
+import { lazy, Suspense } from "react";
+import { Navigate, Route, Routes } from "react-router";
+
+import { useRooms } from "../api/queries";
+import { DeskPage } from "../desk/DeskPage";
+import { Empty, Refusal, Waiting } from "../ui/Notice";
+import { usePreferences } from "../ui/preferences";
+import { Shell } from "./Shell";
+
+const ChartsPage = lazy(() => import("../charts/ChartsPage").then((m) => ({ default: m.ChartsPage })));
+const LogPage = lazy(() => import("../log/LogPage").then((m) => ({ default: m.LogPage })));
+
+export function App() {
+  const rooms = useRooms();
+  const { room: preferred } = usePreferences();
+  const room = rooms.data?.find((candidate) => candidate.id === preferred) ?? rooms.data?.[0];
+  return (
+    <Shell rooms={rooms.data ?? []} room={room}>
+      {rooms.isError ? (
+        <Refusal error={rooms.error} className="m-6" />
+      ) : rooms.isPending ? (
+        <div className="p-6">
+          <Waiting what="the rooms" />
+        </div>
+      ) : !room ? (
+        <div className="p-6">
+          <Empty title="No room yet">
+            Oakbeam needs a room before it can answer. Fill an empty database with the demo clinic:{" "}
+            <code className="text-ink">oakbeam seed</code>.
+          </Empty>
+        </div>
+      ) : (
+        <Suspense
+          fallback={
+            <div className="p-6">
+              <Waiting what="the view" />
+            </div>
+          }
+        >
+          <Routes>
+            <Route path="/" element={<Navigate to="/desk" replace />} />
+            <Route path="/desk" element={<DeskPage key={room.id} room={room} />} />
+            <Route path="/charts" element={<ChartsPage key={room.id} room={room} />} />
+            <Route path="/log" element={<LogPage key={room.id} room={room} />} />
+            <Route
+              path="*"
+              element={
+                <div className="p-6">
+                  <Empty title="There is no such page">Choose Desk, Charts or Log above.</Empty>
+                </div>
+              }
+            />
+          </Routes>
+        </Suspense>
+      )}
+    </Shell>
+  );
+}

@@ -1,0 +1,90 @@
+import { Dialog } from "radix-ui";
+
+import { useChoices } from "../api/queries";
+import { Button } from "../ui/Button";
+
+/** The keyboard map, by view. The bindings themselves live with the views; a browser test presses each of them. */
+const KEYS: { view: string; keys: [string, string][] }[] = [
+  {
+    view: "Everywhere",
+    keys: [
+      ["Shift D, C, L", "Desk, Charts, Log"],
+      ["c", "centimetres or inches"],
+      ["?", "this help"],
+    ],
+  },
+  {
+    view: "Desk: choose and measure",
+    keys: [
+      ["e", "choose the exam"],
+      ["[ and ]", "previous, next projection"],
+      ["0 … 9", "type the thickness"],
+      ["← →", "thickness by half a centimetre (on the ruler; with Shift by two)"],
+    ],
+  },
+  {
+    view: "Desk: set-up",
+    keys: [
+      ["s", "SID as taped"],
+      ["b", "next support"],
+      ["g", "next grid"],
+      ["r", "next receptor"],
+      ["k, m", "kVp or mAs by hand; the other follows"],
+      ["x", "back to the chart's conditions"],
+    ],
+  },
+  {
+    view: "Desk: judge",
+    keys: [
+      ["i", "index or density that came back"],
+      ["a", "accept and record"],
+      ["j", "reject: choose the reason"],
+      ["u", "undo the last record"],
+    ],
+  },
+];
+
+export function Help({ open, onClose }: { open: boolean; onClose: () => void }) {
+  const choices = useChoices();
+  return (
+    <Dialog.Root open={open} onOpenChange={(next) => !next && onClose()}>
+      <Dialog.Portal>
+        <Dialog.Overlay className="fixed inset-0 z-40 bg-sunken/80" />
+        <Dialog.Content className="fixed top-1/2 left-1/2 z-50 max-h-[92vh] w-[min(58rem,94vw)] -translate-x-1/2 -translate-y-1/2 overflow-auto border border-rule-strong bg-ground p-6">
+          <div className="flex items-start justify-between">
+            <Dialog.Title className="text-lead">Keys and cautions</Dialog.Title>
+            <Dialog.Close asChild>
+              <Button tone="quiet">Close</Button>
+            </Dialog.Close>
+          </div>
+          <Dialog.Description className="text-ink-2">
+            Keys work when the cursor is not in a field; Enter or Escape leaves a field.
+          </Dialog.Description>
+          <div className="mt-4 grid gap-x-10 gap-y-5 md:grid-cols-2">
+            {KEYS.map((group) => (
+              <section key={group.view}>
+                <h3 className="border-b border-rule pb-1 text-ink-2">{group.view}</h3>
+                <dl>
+                  {group.keys.map(([key, does]) => (
+                    <div key={key} className="flex gap-3 py-1">
+                      <dt className="w-28 shrink-0 font-semibold text-beam">{key}</dt>
+                      <dd>{does}</dd>
+                    </div>
+                  ))}
+                </dl>
+              </section>
+            ))}
+          </div>
+          <section className="mt-6 border-t border-rule pt-4">
+            <h3 className="text-ink-2">General cautions</h3>
+            <ul className="mt-1 list-inside list-disc space-y-1">
+              {choices.data?.general_cautions.map((text) => (
+                <li key={text}>{text}</li>
+              ))}
+            </ul>
+          </section>
+        </Dialog.Content>
+      </Dialog.Portal>
+    </Dialog.Root>
+  );
+}

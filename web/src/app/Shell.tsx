@@ -1,0 +1,130 @@
+import { type ReactNode, useState } from "react";
+import { NavLink, useNavigate } from "react-router";
+
+import type { Room } from "../api/queries";
+import { Key } from "../ui/Button";
+import { prefer, usePreferences } from "../ui/preferences";
+import { Select } from "../ui/Select";
+import { useKeys } from "../ui/useKeys";
+import { Help } from "./Help";
+
+const VIEWS = [
+  { to: "/desk", name: "Desk", key: "D" },
+  { to: "/charts", name: "Charts", key: "C" },
+  { to: "/log", name: "Log", key: "L" },
+];
+
+/** The frame of every view: where you are, which room, units, theme, help. */
+export function Shell({
+  rooms,
+  room,
+  children,
+}: {
+  rooms: Room[];
+  room: Room | undefined;
+  children: ReactNode;
+}) {
+  const { theme, unit } = usePreferences();
+  const [help, setHelp] = useState(false);
+  const navigate = useNavigate();
+  const otherTheme = theme === "night" ? "day" : "night";
+  const otherUnit = unit === "cm" ? "in" : "cm";
+
+  useKeys([
+    ...VIEWS.map((view) => ({
+      keys: [view.key],
+      shown: `Shift ${view.key}`,
+      does: view.name,
+      run: () => void navigate(view.to),
+    })),
+    { keys: ["?"], shown: "?", does: "Help", run: () => setHelp(true) },
+    { keys: ["c"], shown: "c", does: "cm or inch", run: () => prefer({ unit: otherUnit }) },
+  ]);
+
+  return (
+    <div className="flex min-h-screen flex-col">
+      <a
+        href="#main"
+        className="sr-only focus:not-sr-only focus:absolute focus:z-50 focus:bg-raised focus:p-3"
+      >
+        Skip to the view
+      </a>
+      <header className="no-print flex h-[3.25rem] shrink-0 items-stretch gap-4 border-b border-rule px-5 xl:gap-6">
+        <div className="flex items-center gap-2 font-semibold tracking-wide">
+          <svg aria-hidden width="20" height="20" viewBox="0 0 20 20">
+            <path d="M10 1 L2 19 H18 Z" fill="none" stroke="var(--beam)" strokeWidth="1.6" />
+            <path d="M4.5 13.5 H15.5 M6.7 8.7 H13.3" stroke="currentColor" strokeWidth="1.6" />
+          </svg>
+          Oakbeam
+        </div>
+        <nav aria-label="Views" className="flex">
+          {VIEWS.map((view) => (
+            <NavLink
+              key={view.to}
+              to={view.to}
+              className={({ isActive }) =>
+                `flex min-w-16 items-center justify-center border-b-2 px-3 ${isActive ? "border-beam font-semibold text-ink" : "border-transparent text-ink-2 hover:text-ink"}`
+              }
+            >
+              {view.name}
+            </NavLink>
+          ))}
+        </nav>
+        <div className="ml-auto flex items-center gap-2">
+          {rooms.length > 0 && room && (
+            <Select
+              label="Room"
+              value={room.id}
+              options={rooms.map((one) => ({ value: one.id, label: one.name }))}
+              onChange={(id) => prefer({ room: id })}
+              className="w-36"
+            />
+          )}
+          <HeaderButton
+            label={`Lengths in ${unit}; switch to ${otherUnit}`}
+            onClick={() => prefer({ unit: otherUnit })}
+          >
+            <b className={unit === "cm" ? "text-beam" : "font-normal"}>cm</b>
+            <span className="px-1">/</span>
+            <b className={unit === "in" ? "text-beam" : "font-normal"}>in</b>
+          </HeaderButton>
+          <HeaderButton
+            label={`Switch to the ${otherTheme} theme`}
+            onClick={() => prefer({ theme: otherTheme })}
+          >
+            {theme === "night" ? "Day" : "Night"}
+          </HeaderButton>
+          <HeaderButton label="Keys, cautions and help" onClick={() => setHelp(true)}>
+            Help <Key>?</Key>
+          </HeaderButton>
+        </div>
+      </header>
+      <main id="main" className="flex min-h-0 flex-1 flex-col">
+        {children}
+      </main>
+      <Help open={help} onClose={() => setHelp(false)} />
+    </div>
+  );
+}
+
+function HeaderButton({
+  label,
+  onClick,
+  children,
+}: {
+  label: string;
+  onClick: () => void;
+  children: ReactNode;
+}) {
+  return (
+    <button
+      type="button"
+      aria-label={label}
+      title={label}
+      onClick={onClick}
+      className="flex min-h-10 items-center gap-1 rounded-sm px-2 text-ink-2 hover:bg-raised hover:text-ink"
+    >
+      {children}
+    </button>
+  );
+}

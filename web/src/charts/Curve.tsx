@@ -1,0 +1,86 @@
+import { scaleLinear, scaleLog } from "d3-scale";
+import { curveLinear, curveStepAfter, line as path } from "d3-shape";
+
+import type { LineTable } from "../api/queries";
+import { fromCm, trimmed, type Unit } from "../ui/units";
+
+const W = 400;
+const PAD = { left: 40, right: 12 };
+const KVP = { top: 14, bottom: 78 };
+const MAS = { top: 104, bottom: 226 };
+const MAS_TICKS = [0.5, 1, 2, 5, 10, 20, 50, 100, 200, 500];
+
+/** kVp and mAs of a line over thickness: the law as a thin line, the room's stations as steps. */
+export function Curve({ table, unit }: { table: LineTable; unit: Unit }) {
+  const { rows } = table;
+  const first = rows[0];
+  const last = rows[rows.length - 1];
+  if (!first || !last) return null;
+  const x = scaleLinear([first.thickness_cm, last.thickness_cm], [PAD.left, W - PAD.right]);
+  const kvps = rows.map((row) => row.exact_kvp);
+  const kvp = scaleLinear([Math.min(...kvps) - 4, Math.max(...kvps) + 4], [KVP.bottom, KVP.top]).nice(3);
+  const all = rows.flatMap((row) => [row.exact_mas, ...(row.mas ? [row.mas] : [])]);
+  const mas = scaleLog([Math.min(...all) / 1.3, Math.max(...all) * 1.3], [MAS.bottom, MAS.top]);
+  const delivered = rows.filter((row) => row.mas !== null && row.kvp !== null);
+  type Row = (typeof rows)[number];
+  const at = (row: Row) => x(row.thickness_cm);
+  const banded = table.line.law.name === "banded";
+  const law = (y: (row: Row) => number) =>
+    path<Row>(at, y).curve(banded ? curveStepAfter : curveLinear)(rows) ?? "";
+  const steps = (y: (row: Row) => number) => path<Row>(at, y).curve(curveStepAfter)(delivered) ?? "";
+  const [low, high] = mas.domain() as [number, number];
+  return (
+    <figure>
+      <svg
+        viewBox={`0 0 ${W} 250`}
+        role="img"
+        aria-label="kVp and mAs over thickness"
+        className="w-full max-w-[34rem]"
+      >
+        {x.ticks(6).map((tick) => (
+          <g key={tick}>
+            <line x1={x(tick)} x2={x(tick)} y1={KVP.top} y2={MAS.bottom} stroke="var(--rule)" />
+            <text x={x(tick)} y={MAS.bottom + 16} textAnchor="middle" fontSize={12} fill="var(--ink-3)">
+              {trimmed(fromCm(tick, unit), 1)}
+            </text>
+          </g>
+        ))}
+        {kvp.ticks(3).map((tick) => (
+          <Level key={tick} y={kvp(tick)} text={String(tick)} />
+        ))}
+        {MAS_TICKS.filter((tick) => tick >= low && tick <= high).map((tick) => (
+          <Level key={tick} y={mas(tick)} text={String(tick)} />
+        ))}
+        <text x={PAD.left} y={KVP.top - 3} fontSize={12} fill="var(--ink-2)">
+          kVp
+        </text>
+        <text x={PAD.left} y={MAS.top - 6} fontSize={12} fill="var(--ink-2)">
+          mAs
+        </text>
+        <text x={W - PAD.right} y={MAS.top - 6} textAnchor="end" fontSize={12} fill="var(--ink-3)">
+          thickness in {unit} below
+        </text>
+        {[law((row) => kvp(row.exact_kvp)), law((row) => mas(row.exact_mas))].map((d) => (
+          <path key={d} d={d} fill="none" stroke="var(--ink-3)" strokeWidth={1.2} />
+        ))}
+        {[steps((row) => kvp(row.kvp ?? 0)), steps((row) => mas(row.mas ?? 1))].map((d) => (
+          <path key={d} d={d} fill="none" stroke="var(--beam)" strokeWidth={2} />
+        ))}
+      </svg>
+      <figcaption className="text-note text-ink-3">
+        Thin: the line's law. <span className="text-beam">Stepped</span>: on the room's stations.
+      </figcaption>
+    </figure>
+  );
+}
+
+function Level({ y, text }: { y: number; text: string }) {
+  return (
+    <g>
+      <line x1={PAD.left} x2={W - PAD.right} y1={y} y2={y} stroke="var(--rule)" />
+      <text x={PAD.left - 6} y={y + 4} textAnchor="end" fontSize={12} fill="var(--ink-3)">
+        {text}
+      </text>
+    </g>
+  );
+}

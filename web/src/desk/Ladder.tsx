@@ -1,0 +1,35 @@
+import type { TechniqueResponse } from "../api/queries";
+import { figure, trimmed } from "../ui/units";
+
+/** How the numbers came about: the chart's own at the top, one rung for each thing that differs. */
+export function Ladder({ answer }: { answer: TechniqueResponse }) {
+  return (
+    <ol className="relative ml-2 border-l-2 border-rule-strong" aria-label="How the numbers came about">
+      {answer.steps.map((step, i) => {
+        const kvpMoved = step.kvp_after !== step.kvp_before;
+        const first = i === 0;
+        return (
+          <li key={`${step.name}${i}`} className="relative py-1 pl-4">
+            <span
+              aria-hidden
+              className={`absolute top-[0.95rem] -left-[7px] h-0.5 w-4 ${first ? "bg-ink" : "bg-beam"}`}
+            />
+            <div className="flex items-baseline justify-between gap-3">
+              <span className={first ? "font-semibold" : ""}>{step.name}</span>
+              <span className="whitespace-nowrap">
+                {!first && <span className="mr-3 text-beam">×{step.factor.toFixed(2)}</span>}
+                <span className={kvpMoved ? "font-semibold" : "text-ink-2"}>
+                  {trimmed(step.kvp_after, 1)}
+                </span>
+                <span className="text-ink-3"> kVp </span>
+                <span className="font-semibold">{figure(step.mas_after)}</span>
+                <span className="text-ink-3"> mAs</span>
+              </span>
+            </div>
+            <p className="text-note text-ink-3">{step.why}</p>
+          </li>
+        );
+      })}
+    </ol>
+  );
+}

@@ -1,0 +1,112 @@
+import type { ReactNode } from "react";
+
+import type { Projection, TechniqueResponse } from "../api/queries";
+import { figure, fromCm, length, signed, trimmed, type Unit } from "../ui/units";
+import { SUPPORT } from "../ui/words";
+
+interface Props {
+  answer: TechniqueResponse;
+  projection: Projection;
+  unit: Unit;
+  measured: boolean;
+  /** A newer answer is on its way; what stands here belongs to the request before. */
+  stale: boolean;
+}
+
+/** The four numbers, readable from two metres, and under them what to expect. */
+export function Numbers({ answer, projection, unit, measured, stale }: Props) {
+  const { technique: now, forecast } = answer;
+  const spot = now.focal_spot === "small" ? "small focus" : "large focus";
+  const aec = now.exposure_control === "aec";
+  return (
+    <div
+      className={`transition-opacity delay-300 ${stale ? "opacity-40" : ""}`}
+      aria-busy={stale}
+      data-testid="numbers"
+    >
+      <div className="grid grid-cols-[1fr_1.25fr]">
+        <Number name="kVp" size="numeral" value={trimmed(now.kvp, 1)} beam={measured}>
+          {projection.kvp_window[0]} to {projection.kvp_window[1]} usual
+        </Number>
+        <Number
+          name={aec ? "mAs, predicted" : "mAs"}
+          size="numeral"
+          value={trimmed(now.mas, 2)}
+          beam={measured}
+          border
+        >
+          <b className="font-semibold text-ink">{trimmed(now.ma, 1)} mA</b> ·{" "}
+          <b className="font-semibold text-ink">{trimmed(now.time_ms, 2)} ms</b> · {spot}
+        </Number>
+      </div>
+      <div className="grid grid-cols-[1fr_1.25fr] border-t border-rule">
+        <Number name="SID" size="figure" value={trimmed(fromCm(now.sid_cm, unit), 1)} unit={unit}>
+          {SUPPORT[now.support]}
+        </Number>
+        <Number
+          name={aec ? "Chamber and grid" : "Grid"}
+          size="figure"
+          value={aec ? (now.aec_cells ?? "–") : now.grid_ratio === 0 ? "None" : `${now.grid_ratio}:1`}
+          border
+        >
+          {aec
+            ? `back-up ${trimmed(now.aec_backup_mas ?? 0, 1)} mAs · grid ${now.grid_ratio ? `${now.grid_ratio}:1` : "none"}`
+            : "Manual: no chamber"}
+        </Number>
+      </div>
+      <dl className="flex flex-wrap gap-x-5 gap-y-1 border-t border-rule px-5 py-2 text-note text-ink-2">
+        {forecast.ei != null && (
+          <Expected name="Expected index">
+            {figure(forecast.ei)} (DI {signed(forecast.di)})
+          </Expected>
+        )}
+        {forecast.optical_density != null && (
+          <Expected name="Expected density">{forecast.optical_density.toFixed(2)}</Expected>
+        )}
+        {forecast.incident_air_kerma_mgy != null && (
+          <Expected name="Skin kerma">{figure(forecast.incident_air_kerma_mgy)} mGy</Expected>
+        )}
+        {forecast.kap_mgycm2 != null && <Expected name="KAP">{figure(forecast.kap_mgycm2)} mGy·cm²</Expected>}
+        <Expected name="Light on skin">
+          {trimmed(fromCm(forecast.field_at_skin_cm[0], unit), 1)} ×{" "}
+          {length(forecast.field_at_skin_cm[1], unit)}
+        </Expected>
+      </dl>
+    </div>
+  );
+}
+
+interface NumberProps {
+  name: string;
+  size: "numeral" | "figure";
+  value: string;
+  unit?: string;
+  border?: boolean;
+  beam?: boolean;
+  children: ReactNode;
+}
+
+function Number({ name, size, value, unit, border = false, beam = false, children }: NumberProps) {
+  return (
+    <div className={`px-5 pt-1.5 pb-2 ${border ? "border-l border-rule" : ""}`}>
+      <div className="label text-body!">{name}</div>
+      <div
+        data-testid={`number-${name.split(",")[0]?.split(" ")[0]?.toLowerCase()}`}
+        className={`font-semibold tracking-tight ${size === "numeral" ? "text-numeral" : "text-figure"} ${beam ? "text-beam" : "text-ink"}`}
+      >
+        {value}
+        {unit && <span className="ml-2 text-lead font-normal text-ink-3">{unit}</span>}
+      </div>
+      <div className="mt-1 text-ink-2">{children}</div>
+    </div>
+  );
+}
+
+function Expected({ name, children }: { name: string; children: ReactNode }) {
+  return (
+    <div className="flex gap-2">
+      <dt className="text-ink-3">{name}</dt>
+      <dd>{children}</dd>
+    </div>
+  );
+}

@@ -1,0 +1,40 @@
+import type { ButtonHTMLAttributes } from "react";
+
+type Tone = "beam" | "plain" | "quiet" | "danger";
+
+const TONES: Record<Tone, string> = {
+  beam: "bg-beam text-on-beam font-semibold border-beam enabled:hover:brightness-110",
+  plain: "border-rule-strong text-ink enabled:hover:border-ink-2 enabled:hover:bg-raised",
+  quiet: "border-transparent text-ink-2 enabled:hover:text-ink enabled:hover:bg-raised",
+  danger: "border-bad text-bad enabled:hover:bg-raised",
+};
+
+export function buttonClass(tone: Tone = "plain"): string {
+  return `inline-flex min-h-10 items-center justify-center gap-2 whitespace-nowrap rounded-sm border px-3 text-body disabled:opacity-45 ${TONES[tone]}`;
+}
+
+interface Props extends ButtonHTMLAttributes<HTMLButtonElement> {
+  tone?: Tone;
+  /** The key that does the same, shown beside the words. */
+  hint?: string;
+}
+
+export function Button({ tone = "plain", hint, children, className = "", ...rest }: Props) {
+  return (
+    <button type="button" className={`${buttonClass(tone)} ${className}`} {...rest}>
+      {children}
+      {hint && <Key>{hint}</Key>}
+    </button>
+  );
+}
+
+export function Key({ children }: { children: string }) {
+  return (
+    <kbd
+      aria-hidden
+      className="rounded-xs border border-current px-1 font-sans text-[0.6875rem] leading-4 opacity-75"
+    >
+      {children}
+    </kbd>
+  );
+}

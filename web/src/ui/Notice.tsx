@@ -1,0 +1,52 @@
+import type { ReactNode } from "react";
+
+import { Refused } from "../api/client";
+
+/** What was refused and what is allowed. */
+export function Refusal({ error, className = "" }: { error: unknown; className?: string }) {
+  const problem = error instanceof Refused ? error.problem : null;
+  const faults = problem?.faults ?? [];
+  return (
+    <div role="alert" className={`border-l-4 border-bad py-1 pl-3 ${className}`}>
+      <p className="font-semibold text-bad">{problem?.title ?? "Something failed"}</p>
+      <p className="text-ink-2">{problem?.detail ?? String(error)}</p>
+      {faults.length > 0 && (
+        <table className="mt-2 w-full text-left text-note">
+          <thead className="text-ink-3">
+            <tr>
+              <th className="w-12 py-1 font-normal">Row</th>
+              <th className="w-36 py-1 font-normal">Column</th>
+              <th className="py-1 font-normal">What is wrong</th>
+            </tr>
+          </thead>
+          <tbody>
+            {faults.slice(0, 40).map((fault, i) => (
+              <tr key={i} className="border-t border-rule align-top">
+                <td className="py-1">{fault.row}</td>
+                <td className="py-1 break-all">{fault.column || "–"}</td>
+                <td className="py-1">{fault.problem}</td>
+              </tr>
+            ))}
+          </tbody>
+        </table>
+      )}
+    </div>
+  );
+}
+
+export function Empty({ title, children }: { title: string; children?: ReactNode }) {
+  return (
+    <div className="border-l-4 border-rule py-2 pl-4">
+      <p className="text-lead">{title}</p>
+      {children && <div className="mt-1 max-w-prose text-ink-2">{children}</div>}
+    </div>
+  );
+}
+
+export function Waiting({ what }: { what: string }) {
+  return (
+    <p role="status" className="py-2 text-ink-3">
+      Reading {what}…
+    </p>
+  );
+}

@@ -1,0 +1,34 @@
+import { ToggleGroup } from "radix-ui";
+
+import type { Option } from "./Select";
+
+interface Props {
+  label: string;
+  value: string;
+  options: Option[];
+  onChange: (value: string) => void;
+  className?: string;
+}
+
+/** A few choices side by side; arrow keys move between them. The chosen one is underlined, not only coloured. */
+export function Segmented({ label, value, options, onChange, className = "" }: Props) {
+  return (
+    <ToggleGroup.Root
+      type="single"
+      aria-label={label}
+      value={value}
+      onValueChange={(next) => next && onChange(next)}
+      className={`inline-flex flex-wrap ${className}`}
+    >
+      {options.map((option) => (
+        <ToggleGroup.Item
+          key={option.value}
+          value={option.value}
+          className="min-h-10 min-w-10 border-b-2 border-rule px-3 text-ink-2 hover:text-ink data-[state=on]:border-beam data-[state=on]:font-semibold data-[state=on]:text-ink"
+        >
+          {option.label}
+        </ToggleGroup.Item>
+      ))}
+    </ToggleGroup.Root>
+  );
+}

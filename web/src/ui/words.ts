@@ -1,0 +1,43 @@
+import type { Line, Projection, Room } from "../api/queries";
+
+/** The interface's words for the API's keys. */
+export const SUPPORT: Record<string, string> = {
+  tabletop: "Tabletop",
+  table_bucky: "Table Bucky",
+  upright_bucky: "Upright Bucky",
+  detector: "Loose detector",
+};
+
+export const SCHOOL: Record<string, string> = {
+  fixed_kvp: "Fixed kVp",
+  variable_kvp: "Variable kVp",
+  banded: "Banded",
+};
+
+export const GRID_RATIOS = [0, 5, 6, 8, 10, 12, 16];
+
+export const grid = (ratio: number) => (ratio === 0 ? "No grid" : `${ratio}:1`);
+
+export const projectionName = (projection: Projection | undefined, id: string) =>
+  projection ? `${projection.exam} ${projection.name}` : id;
+
+export const receptorName = (room: Room, id: string) =>
+  room.receptors.find((receptor) => receptor.id === id)?.name ?? id;
+
+/** The law of a line in a few words. */
+export function lawWords(line: Line): string {
+  const law = line.law;
+  if (law.name === "banded") return `${law.bands.length} bands`;
+  return law.name === "fixed_kvp" ? `×2 per ${law.doubling_cm} cm` : `${law.kvp_per_cm} kVp per cm`;
+}
+
+const DATE = new Intl.DateTimeFormat("en-GB", { day: "2-digit", month: "short", year: "numeric" });
+const MOMENT = new Intl.DateTimeFormat("en-GB", {
+  day: "2-digit",
+  month: "short",
+  hour: "2-digit",
+  minute: "2-digit",
+});
+
+export const date = (iso: string) => DATE.format(new Date(iso));
+export const moment = (iso: string) => MOMENT.format(new Date(iso));
