@@ -39,10 +39,13 @@ def test_judge_export_import_backup(run, tmp_path):
     asked = {"room": "room-1", "projection": "chest-pa", "receptor": "panel-43", "kvp": 117, "mas": 2, "ei": 500}
     assert json.loads(run("judge", given=asked)[1])["evaluation"]["level"] == "excessive"
     _, text = run("chart-export", "1")
-    assert json.loads(run("chart-export", "1", "--format", "json")[1])["format"] == "oakbeam-chart"
-    code, out = run("chart-import", "room-1", given=text)
+    _, document = run("chart-export", "1", "--format", "json")
+    assert json.loads(document)["format"] == "oakbeam-chart"
+    code, out = run("chart-import", "room-1", "--format", "json", given=document)
     assert (code, json.loads(out)["version"]) == (0, 2)
     assert run("chart-import", "room-1", given=text)[0] == 2  # the draft is still open
+    assert run("chart-export", "2")[1] == text
+    assert run("chart-import", "room-1", "--format", "json", given="{")[0] == 2
     assert run("chart-export", "99")[0] == 2
     assert run("backup", str(tmp_path / "copy.db"))[0] == 0
     assert run("backup", str(tmp_path / "copy.db"))[0] == 2

@@ -62,9 +62,10 @@ def _parser() -> argparse.ArgumentParser:
     export = add("chart-export", _export, "Write a chart to standard output.")
     export.add_argument("chart", type=int)
     export.add_argument("--format", choices=("csv", "json"), default="csv")
-    importing = add("chart-import", _import, "Import a chart from CSV on standard input as a draft.")
+    importing = add("chart-import", _import, "Import a chart from CSV or JSON on standard input as a draft.")
     importing.add_argument("room")
     importing.add_argument("--name", default="Imported chart")
+    importing.add_argument("--format", choices=("csv", "json"), default="csv")
     backup = add("backup", _backup, "Write a consistent copy of the database while it is in use.")
     backup.add_argument("target", type=Path)
     add("openapi", _openapi, "Print the API's description.")
@@ -117,7 +118,8 @@ def _export(given: argparse.Namespace) -> int:
 
 
 def _import(given: argparse.Namespace) -> int:
-    chart = operations.import_chart(_store(given), given.room, given.name, _input(), ACTOR)
+    read = operations.import_chart if given.format == "csv" else operations.import_chart_json
+    chart = read(_store(given), given.room, given.name, _input(), ACTOR)
     return _print(json.dumps({"id": chart.id, "version": chart.version, "status": chart.status, "lines": len(chart.lines)}))
 
 

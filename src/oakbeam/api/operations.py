@@ -31,7 +31,7 @@ from oakbeam.core.room import Receptor, Room
 from oakbeam.core.stations import put_on_stations
 from oakbeam.core.table import tabulate
 from oakbeam.core.technique import derive
-from oakbeam.formats import chart_csv
+from oakbeam.formats import chart_csv, chart_json
 from oakbeam.store import NotFound, Store, charts, exposures, rooms
 from oakbeam.store.exposures import Exposure
 
@@ -99,6 +99,14 @@ def import_chart(store: Store, room_id: str, name: str, text: str, actor: str) -
     """A new draft from CSV; BadFile with every fault, and nothing changed, where any cell is wrong."""
     lines = chart_csv.read(text, _room(store, room_id))
     return charts.add_draft(store, room_id, name, actor, lines)
+
+
+def import_chart_json(store: Store, room_id: str, name: str, text: str, actor: str) -> Chart:
+    """A new draft from an exported JSON document; each line is checked against the room it comes to."""
+    room = _room(store, room_id)
+    chart = chart_json.read(text)
+    lines = tuple(check_line(line, catalogue.projection(line.projection), room) for line in chart.lines)
+    return charts.add_draft(store, room.id, name, actor, lines, chart.grid_table)
 
 
 def judge(store: Store, asked: s.ResultRequest) -> s.Judgement:

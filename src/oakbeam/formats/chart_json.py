@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import json
+
 from pydantic import TypeAdapter, ValidationError
 
 from oakbeam.core.chart import Chart
@@ -17,8 +19,12 @@ def write(chart: Chart) -> dict[str, object]:
     return {"format": FORMAT, "format_version": FORMAT_VERSION, "chart": _CHART.dump_python(chart, mode="json")}
 
 
-def read(document: object) -> Chart:
-    """The chart of such a document; Refusal where it is not one."""
+def read(text: str) -> Chart:
+    """The chart of such a document's text; Refusal where it is not one."""
+    try:
+        document = json.loads(text)
+    except (ValueError, RecursionError):
+        raise Refusal("Not JSON", "The text is not a JSON document.") from None
     if not isinstance(document, dict) or document.get("format") != FORMAT:
         raise Refusal("Not an Oakbeam chart", f'The document must have "format": "{FORMAT}".')
     if document.get("format_version") != FORMAT_VERSION:
