@@ -34,7 +34,7 @@ def setup_cautions(
         *_measurement(projection, patient),
         *_distance(projection, technique.sid_cm),
         *_angle(setup, technique.sid_cm),
-        *_grid(room, projection, patient, technique, field_cm),
+        *_grid(line, room, projection, patient, technique, field_cm),
         *_console(projection, technique, forecast),
     )
 
@@ -74,8 +74,14 @@ def _angle(setup: Setup, sid_cm: float) -> Iterator[Caution]:
 
 
 def _grid(
-    room: Room, projection: Projection, patient: Patient, technique: Technique, field_cm: tuple[float, float]
+    line: ChartLine,
+    room: Room,
+    projection: Projection,
+    patient: Patient,
+    technique: Technique,
+    field_cm: tuple[float, float],
 ) -> Iterator[Caution]:
+    """Grid against thickness is the chart's own decision; a caution comes where the set-up leaves the chart's."""
     ratio, thickness, usual_over = technique.grid_ratio, patient.thickness_cm, projection.grid_over_cm
     grid = room.grid(room.support(technique.support), ratio) if ratio else None
     if grid:
@@ -93,13 +99,13 @@ def _grid(
         yield Caution("note", f"This room lists no {ratio}:1 grid for the {place}.", "room grids")
     if ratio and patient.age_band in CHILDREN and thickness < CHILD_GRID_FROM_CM:
         yield Caution("warning", f"A child under {CHILD_GRID_FROM_CM:g} cm needs no grid.", "children")
-    elif ratio and usual_over is not None and thickness < usual_over:
+    elif ratio and not line.grid_ratio and usual_over is not None and thickness < usual_over:
         yield Caution(
             "note",
             f"Grid on {thickness:g} cm: usually none up to {usual_over:g} cm; it costs the patient dose.",
             "grid threshold",
         )
-    if not ratio and usual_over is not None and thickness > usual_over + GRID_THRESHOLD_SLACK_CM:
+    if not ratio and line.grid_ratio and usual_over is not None and thickness > usual_over + GRID_THRESHOLD_SLACK_CM:
         yield Caution(
             "warning",
             f"No grid on {thickness:g} cm: scatter will flatten contrast (grid usual above {usual_over:g} cm).",
