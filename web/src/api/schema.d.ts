@@ -137,7 +137,7 @@ export interface paths {
          * Technique
          * @description kVp, mAs, mA, time, focal spot, SID and grid for a measured patient, with the ladder behind them.
          *
-         *     Called at each move of the thickness ruler, so it takes the shortest way: no thread, one parse and one dump in Rust.
+         *     Served by `lane` in front of the framework; described here.
          */
         post: operations["technique_api_techniques_post"];
         delete?: never;

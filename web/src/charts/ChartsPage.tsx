@@ -9,6 +9,7 @@ import {
   useChangeLine,
   useCharts,
   useDiscard,
+  useHeading,
   useNewChart,
   useProjections,
   useRemoveLine,
@@ -17,7 +18,8 @@ import {
 import { Button, buttonClass } from "../ui/Button";
 import { Empty, Refusal, Waiting } from "../ui/Notice";
 import { usePreferences } from "../ui/preferences";
-import { date, projectionName } from "../ui/words";
+import { Select } from "../ui/Select";
+import { date, day, projectionName } from "../ui/words";
 import { EditLaw } from "./EditLaw";
 import { ImportChart } from "./ImportChart";
 import { LinesTable } from "./LinesTable";
@@ -104,7 +106,7 @@ export function ChartsPage({ room }: { room: Room }) {
                   <b className="font-semibold">Version {one.version}</b>
                   <br />
                   <span className="text-note text-ink-3">
-                    {one.status}, {date(one.approved_at || one.created_at)}
+                    {one.status} {day(one.approved_at || one.created_at)}
                   </span>
                 </span>
               </button>
@@ -276,8 +278,50 @@ function Heading({ chart, onNewLine, onGone }: { chart: Chart; onNewLine: () => 
           </>
         )}
       </div>
+      {draft && <DraftSettings key={chart.revision} chart={chart} />}
       {error && <Refusal error={error} className="mt-2" />}
     </header>
+  );
+}
+
+/** What a draft is called, and which of the textbooks' two tables of grid factors it uses. */
+function DraftSettings({ chart }: { chart: Chart }) {
+  const change = useHeading();
+  const [name, setName] = useState(chart.name);
+  const save = (body: Partial<Schemas["Heading"]>) =>
+    change.mutate({
+      chart: chart.id,
+      body: { name: chart.name, grid_table: chart.grid_table, note: chart.note, ...body },
+    });
+  return (
+    <div className="mt-2 flex flex-wrap items-start gap-2">
+      <div className="w-72 rounded-sm border border-rule-strong px-2.5 py-1 leading-tight focus-within:border-beam">
+        <label htmlFor="chart-name" className="label block">
+          Name of the chart
+        </label>
+        <input
+          id="chart-name"
+          className="w-full bg-transparent leading-tight outline-none"
+          maxLength={120}
+          value={name}
+          onChange={(event) => setName(event.currentTarget.value)}
+          onBlur={() => name.trim() && name !== chart.name && save({ name })}
+          onKeyDown={(event) => event.key === "Enter" && event.currentTarget.blur()}
+        />
+      </div>
+      <Select
+        label="Grid factors"
+        labelled
+        className="w-72"
+        value={chart.grid_table}
+        options={[
+          { value: "average", label: "Textbook average" },
+          { value: "by_kvp", label: "By kVp (70, 90, 120)" },
+        ]}
+        onChange={(table) => save({ grid_table: table as Chart["grid_table"] })}
+      />
+      {change.isError && <Refusal error={change.error} />}
+    </div>
   );
 }
 

@@ -32,7 +32,7 @@ export function Curve({ table, unit }: { table: LineTable; unit: Unit }) {
   return (
     <figure>
       <svg
-        viewBox={`0 0 ${W} 250`}
+        viewBox={`0 0 ${W} 262`}
         role="img"
         aria-label="kVp and mAs over thickness"
         className="w-full max-w-[34rem]"
@@ -57,8 +57,8 @@ export function Curve({ table, unit }: { table: LineTable; unit: Unit }) {
         <text x={PAD.left} y={MAS.top - 6} fontSize={12} fill="var(--ink-2)">
           mAs
         </text>
-        <text x={W - PAD.right} y={MAS.top - 6} textAnchor="end" fontSize={12} fill="var(--ink-3)">
-          thickness in {unit} below
+        <text x={W - PAD.right} y={MAS.bottom + 32} textAnchor="end" fontSize={12} fill="var(--ink-3)">
+          thickness, {unit}
         </text>
         {[law((row) => kvp(row.exact_kvp)), law((row) => mas(row.exact_mas))].map((d) => (
           <path key={d} d={d} fill="none" stroke="var(--ink-3)" strokeWidth={1.2} />

@@ -269,7 +269,13 @@ export function Judge({ room, projection, projections, request, answer, choices,
                 {last.di != null && `, DI ${signed(last.di)}`}, {last.outcome}
                 {!done && `, ${moment(last.taken_at)}`}
               </span>
-              <Button tone="quiet" hint="u" disabled={undo.isPending} onClick={() => takeBack(last)}>
+              <Button
+                tone="plain"
+                hint="u"
+                className="-order-1"
+                disabled={undo.isPending}
+                onClick={() => takeBack(last)}
+              >
                 Undo
               </Button>
               {done && onNext && (

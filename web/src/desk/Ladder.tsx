@@ -1,5 +1,5 @@
 import type { TechniqueResponse } from "../api/queries";
-import { figure, trimmed } from "../ui/units";
+import { figure, signed, trimmed } from "../ui/units";
 
 /** How the numbers came about: the chart's own at the top, one rung for each thing that differs. */
 export function Ladder({ answer }: { answer: TechniqueResponse }) {
@@ -17,7 +17,13 @@ export function Ladder({ answer }: { answer: TechniqueResponse }) {
             <div className="flex items-baseline justify-between gap-3">
               <span className={first ? "font-semibold" : ""}>{step.name}</span>
               <span className="whitespace-nowrap">
-                {!first && <span className="mr-3 text-beam">×{step.factor.toFixed(2)}</span>}
+                {!first && (
+                  <span className="mr-3 text-beam">
+                    {step.factor === 1 && kvpMoved
+                      ? `${signed(step.kvp_after - step.kvp_before)} kVp`
+                      : `×${step.factor.toFixed(2)}`}
+                  </span>
+                )}
                 <span className={kvpMoved ? "font-semibold" : "text-ink-2"}>
                   {trimmed(step.kvp_after, 1)}
                 </span>

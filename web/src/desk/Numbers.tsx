@@ -54,14 +54,14 @@ export function Numbers({ answer, projection, unit, measured, stale }: Props) {
             : "Manual: no chamber"}
         </Number>
       </div>
-      <dl className="flex flex-wrap gap-x-5 gap-y-1 border-t border-rule px-5 py-2 text-note text-ink-2">
+      <dl className="flex flex-wrap gap-x-4 gap-y-1 border-t border-rule px-5 py-2 text-note text-ink-2">
         {forecast.ei != null && (
-          <Expected name="Expected index">
+          <Expected name="Expect EI">
             {figure(forecast.ei)} (DI {signed(forecast.di)})
           </Expected>
         )}
         {forecast.optical_density != null && (
-          <Expected name="Expected density">{forecast.optical_density.toFixed(2)}</Expected>
+          <Expected name="Expect density">{forecast.optical_density.toFixed(2)}</Expected>
         )}
         {forecast.incident_air_kerma_mgy != null && (
           <Expected name="Skin kerma">{figure(forecast.incident_air_kerma_mgy)} mGy</Expected>
@@ -104,7 +104,7 @@ function Number({ name, size, value, unit, border = false, beam = false, childre
 
 function Expected({ name, children }: { name: string; children: ReactNode }) {
   return (
-    <div className="flex gap-2">
+    <div className="flex gap-1.5">
       <dt className="text-ink-3">{name}</dt>
       <dd>{children}</dd>
     </div>

@@ -39,5 +39,8 @@ const MOMENT = new Intl.DateTimeFormat("en-GB", {
   minute: "2-digit",
 });
 
+const DAY = new Intl.DateTimeFormat("en-GB", { day: "2-digit", month: "short" });
+
+export const day = (iso: string) => DAY.format(new Date(iso));
 export const date = (iso: string) => DATE.format(new Date(iso));
 export const moment = (iso: string) => MOMENT.format(new Date(iso));
