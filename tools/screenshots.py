@@ -72,6 +72,7 @@ def main() -> None:
                 page = context.new_page()
                 visit(page, site)
                 page.wait_for_load_state("networkidle")
+                page.evaluate("scrollTo(0, 0)")
                 page.wait_for_timeout(500)
                 page.screenshot(path=TARGET / f"{name}.png")
                 context.close()
