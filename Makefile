@@ -2,6 +2,7 @@
 # make test    everything CI runs                            (make check, unit, browser: parts of it)
 # make bench   the benchmark table
 # make types   renew the client types after a change of the API
+# make tables  make the beam model's tables anew (long); make validation renews docs/validation.md
 # make lock    renew the lock files after a change of requirements/*.in
 # make screenshots   renew docs/screenshots from the demo
 
@@ -16,7 +17,7 @@ export PIP_DISABLE_PIP_VERSION_CHECK := 1
 PIP := .venv/bin/pip install -q --require-hashes
 WEB := $(shell find web/src web/public -type f 2>/dev/null) web/index.html web/vite.config.ts web/package.json
 
-.PHONY: help demo serve seed test check unit browser bench types lock screenshots format clean
+.PHONY: help demo serve seed test check unit browser bench types tables validation lock screenshots format clean
 
 help:
 	@sed -n 's/^# make/make/p' Makefile
@@ -85,6 +86,12 @@ bench: .venv/dev.stamp web/dist/index.html
 types: .venv/run.stamp web/node_modules/.stamp
 	oakbeam openapi > web/openapi.json
 	cd web && npm run --silent types >/dev/null
+
+tables: .venv/dev.stamp
+	python -m tools.tables
+
+validation: .venv/dev.stamp
+	python -m tools.validation
 
 screenshots: .venv/dev.stamp web/dist/index.html
 	@tools/bootstrap.sh browser

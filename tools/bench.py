@@ -17,13 +17,17 @@ import time
 from pathlib import Path
 from urllib.parse import urlsplit
 
+import numpy as np
 from tests.browser.conftest import ROOT, serve
 
 from oakbeam import catalogue
+from oakbeam.core.beam.grid import GridStrips
+from oakbeam.core.beam.model import BeamSetup, Part, evaluate, rqa5_equivalent_ugy
 from oakbeam.core.derived import Setup
 from oakbeam.core.patient import Patient
 from oakbeam.core.table import tabulate
 from oakbeam.core.technique import derive
+from oakbeam.core.whatif import what_if
 from oakbeam.sim import clinic
 
 CLIENTS = 20
@@ -44,6 +48,46 @@ def core_us(rounds: int = 5000) -> float:
         derive(line, room, projection, patient, setup)
         times.append(time.perf_counter() - start)
     return 1e6 * statistics.median(times)
+
+
+def beam_us(rounds: int = 2000) -> tuple[float, float]:
+    """Median time [µs] of one evaluation of the beam model while only the thickness moves: whole, and its signal alone."""
+    setup = BeamSetup(80, 107, (35, 43), support_mm_al=0.7, gap_cm=7, grid=GridStrips(12, 40))
+    found = []
+    for evaluation in (evaluate, rqa5_equivalent_ugy):
+        times = []
+        for i in range(rounds):
+            part = Part(np.array([15 + 0.005 * i]), {"soft": 0.75, "adipose": 0.25}, 12.0)
+            start = time.perf_counter()
+            evaluation(setup, part)
+            times.append(time.perf_counter() - start)
+        found.append(1e6 * statistics.median(times))
+    return found[0], found[1]
+
+
+def beam_chart_ms() -> float:
+    """Time [ms] of the beam model for a chart of 100 lines of different set-ups at 40 thicknesses each."""
+    thickness = np.linspace(8, 32, 40)
+    grids = [None, GridStrips(6, 40), GridStrips(8, 40), GridStrips(12, 40)]
+    for grid in grids:
+        evaluate(BeamSetup(80, 107, (35, 43), grid=grid), Part(thickness))
+    start = time.perf_counter()
+    for i in range(100):
+        setup = BeamSetup(60 + i % 60, 100 + i % 7, (18 + i % 25, 24 + i % 19), gap_cm=i % 8, grid=grids[i % 4])
+        evaluate(setup, Part(thickness, {"soft": 0.75, "adipose": 0.25}, 8.0))
+    return 1e3 * (time.perf_counter() - start)
+
+
+def what_if_ms() -> float:
+    """Median time [ms] of the what-if of a lumbar spine."""
+    room = clinic.room_1()
+    line = next(line for line in clinic.chart_lines(room) if line.projection == "lspine-ap")
+    times = []
+    for i in range(20):
+        start = time.perf_counter()
+        what_if(line, room, catalogue.projection("lspine-ap"), Patient(18 + 0.5 * i), Setup())
+        times.append(time.perf_counter() - start)
+    return 1e3 * statistics.median(times)
 
 
 def chart_ms() -> float:
@@ -111,8 +155,13 @@ def first_load_kb() -> float:
 
 def main() -> None:
     """Measure everything and print the table."""
+    whole, signal = beam_us()
     rows = [
         ("one technique in the core, median", f"{core_us():.0f} µs", "under 300 µs"),
+        ("one beam, everything", f"{whole:.0f} µs", "under 1000 µs"),
+        ("one beam, its signal", f"{signal:.0f} µs", ""),
+        ("beam model, 100 lines × 40 thicknesses", f"{beam_chart_ms():.0f} ms", "under 200 ms"),
+        ("what if, median", f"{what_if_ms():.0f} ms", ""),
         ("the demo chart on stations (15 lines), median", f"{chart_ms():.1f} ms", ""),
         ("first load, scripts, gzip", f"{first_load_kb():.0f} kB", "under 200 kB"),
     ]

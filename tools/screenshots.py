@@ -25,6 +25,33 @@ def desk(page: Page, site: str) -> None:
     fill(page, "kVp by hand", "84")
 
 
+def what_if(page: Page, site: str) -> None:
+    page.goto(f"{site}/desk")
+    choose(page, "Exam", "Lumbar spine")
+    fill(page, "Thickness: not measured", "24")
+    page.keyboard.press("w")
+    page.get_by_role("table", name="Choices on the front").get_by_role("button").first.click()
+
+
+def rooms(page: Page, site: str) -> None:
+    page.goto(f"{site}/rooms")
+    page.get_by_role("button", name="Room 2").click()
+
+
+def calibration(page: Page, site: str) -> None:
+    page.goto(f"{site}/rooms")
+    page.get_by_role("radio", name="Calibration").click()
+    readings = ((60, 540), (60, 543), (60, 538), (80, 962), (100, 1458), (120, 1990))
+    for i, (kvp, kerma) in enumerate(readings, 1):
+        if i > 3:
+            page.get_by_role("button", name="Another reading").first.click()
+        for name, value in (("kvp", kvp), ("ma", 200), ("mas", 20), ("kerma", kerma)):
+            page.get_by_role("textbox", name=f"{name} of reading {i}", exact=True).fill(str(value))
+    rest = {"kVp of layer 1": "80", "HVL of layer 1": "3.12", "kerma of index 1": "2.5", "EI of index 1": "259"}
+    for field, text in rest.items():
+        fill(page, field, text)
+
+
 def judged(page: Page, site: str) -> None:
     page.goto(f"{site}/desk")
     choose(page, "Exam", "Knee")
@@ -52,9 +79,12 @@ def log(page: Page, site: str) -> None:
 
 VIEWS: dict[str, tuple[Callable[[Page, str], None], str]] = {
     "desk": (desk, "night"),
+    "desk-what-if": (what_if, "night"),
     "desk-judged-day": (judged, "day"),
     "charts-day": (charts, "day"),
     "charts-new-line": (new_line, "night"),
+    "rooms-day": (rooms, "day"),
+    "rooms-calibration": (calibration, "night"),
     "log": (log, "night"),
 }
 

@@ -1,0 +1,32 @@
+"""Unfiltered tungsten spectra by SpekPy: photons per keV, cm² and mAs at 100 cm, by anode angle and kVp."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+
+import numpy as np
+import spekpy
+from tqdm import tqdm
+
+from tools.tables.materials import ENERGIES_KEV, Array
+
+ANGLES_DEG: Array = np.array([8.0, 12.0, 16.0])
+KVPS: Array = np.arange(40.0, 151.0)
+LINE_KVP = 69.5
+"""The tungsten K edge: below it there are no characteristic lines in the range that matters."""
+
+
+def spectrum(kvp: float, angle_deg: float) -> Array:
+    """Fluence [1/(keV cm² mAs)] at 100 cm without any filter or air, on ENERGIES_KEV; constant potential."""
+    energies, fluence = spekpy.Spek(kvp=kvp, th=angle_deg, dk=1.0, z=100).get_spectrum()
+    found = np.zeros(len(ENERGIES_KEV))
+    first = int(np.searchsorted(ENERGIES_KEV, energies[energies >= ENERGIES_KEV[0]][0]))
+    kept = fluence[energies >= ENERGIES_KEV[0] - 1e-9]
+    found[first : first + len(kept)] = kept[: len(found) - first]
+    return found
+
+
+def make(kvps: Iterable[float] = KVPS, angles_deg: Iterable[float] = ANGLES_DEG) -> Array:
+    """Array (angle, kVp, energy) of spectra."""
+    angles, tubes = list(angles_deg), list(kvps)
+    return np.array([[spectrum(kvp, angle) for kvp in tqdm(tubes, desc=f"spectra {angle:g} degrees")] for angle in angles])
