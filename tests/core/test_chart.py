@@ -10,7 +10,8 @@ from hypothesis import strategies as st
 from tests.conftest import CHEST, KNEE, LSPINE, ROOM
 
 from oakbeam import catalogue
-from oakbeam.core.chart import AcceptedExposure, Band, Banded, FixedKvp, check_line, line_from_exposure, usual_range_cm
+from oakbeam.core.builder import AcceptedExposure, line_from_exposure
+from oakbeam.core.chart import Band, Banded, FixedKvp, check_line, usual_range_cm
 from oakbeam.core.refusal import Refusal
 
 LSPINE_AP = catalogue.projection("lspine-ap")

@@ -13,7 +13,7 @@ from functools import cache
 from importlib.resources import files
 from typing import Any, TypeVar
 
-from oakbeam.core.projection import Modifier, Projection
+from oakbeam.core.projection import Composition, Modifier, Projection
 from oakbeam.core.refusal import Refusal
 from oakbeam.core.room import SUPPORTS
 
@@ -58,7 +58,8 @@ def modifiers() -> Mapping[str, Modifier]:
     """Conditions and casts by id."""
     loaded = {}
     for entry in _unique("modifiers.json"):
-        modifier = Modifier(**entry)
+        overlay = entry.get("overlay")
+        modifier = Modifier(**{**entry, "overlay": (overlay[0], float(overlay[1])) if overlay else None})
         if [modifier.mas_factor, modifier.kvp_percent, modifier.kvp_added].count(None) != 2:
             raise CatalogueError(f"modifier {modifier.id}: exactly one of mas_factor, kvp_percent, kvp_added")
         loaded[modifier.id] = modifier
@@ -100,6 +101,7 @@ def _projection(entry: dict[str, Any]) -> Projection:
     thickness = entry["thickness_cm"]
     small, average, large = thickness["small"], thickness["average"], thickness["large"]
     low, high = entry["kvp_window"]
+    composition = entry["composition"]
     checks = {
         "thickness_cm must rise from small to large": 0 < small < average < large,
         "kvp_window must rise": 40 <= low < high <= 150,
@@ -107,6 +109,8 @@ def _projection(entry: dict[str, Any]) -> Projection:
         "focal_spot must be known": entry["focal_spot"] in _SPOTS,
         "time_ceiling_ms must be above 0": entry["time_ceiling_ms"] > 0,
         "minimum_sid_cm must not exceed sid_cm": (entry["minimum_sid_cm"] or 0) <= entry["sid_cm"],
+        "composition must be of whole shares": all(0 <= composition[k] < 1 for k in ("lung_fraction", "fat", "extra_fat")),
+        "composition: bone must leave room for tissue": 0 <= composition["bone_mm"] < 5 * small,
         "field_cm must be two lengths": len(entry["field_cm"]) == 2 and min(entry["field_cm"]) > 0,
     }
     for rule, holds in checks.items():
@@ -119,6 +123,7 @@ def _projection(entry: dict[str, Any]) -> Projection:
             "synonyms": tuple(entry["synonyms"]),
             "supports": tuple(entry["supports"]),
             "kvp_window": (float(low), float(high)),
+            "composition": Composition(**composition),
             "field_cm": (float(entry["field_cm"][0]), float(entry["field_cm"][1])),
         }
     )

@@ -1,18 +1,19 @@
-"""Charts and their lines: a line gives kVp and mAs over a range of thickness, by one of three schools.
+"""Charts and their lines: a line gives kVp and mAs over a range of thickness, by one of four schools.
 
 Fixed kVp: mAs doubles every `doubling_cm`. Variable kVp: mAs stays, kVp climbs by `kvp_per_cm`. Banded: one setting per
-band of thickness, as most paper charts are written. The chart is the authority: at its own conditions a line gives its own
-numbers back.
+band of thickness, as most paper charts are written. Levelled: points that the beam model found. The chart is the authority:
+at its own conditions a line gives its own numbers back.
 """
 
 from __future__ import annotations
 
+from bisect import bisect_right
 from collections.abc import Iterable
-from dataclasses import dataclass, replace
+from dataclasses import dataclass
+from itertools import pairwise
 from typing import Literal
 
 from oakbeam.core import rules
-from oakbeam.core.evaluation import corrected_mas, deviation_index
 from oakbeam.core.projection import Projection
 from oakbeam.core.refusal import OutOfRange, Refusal, within
 from oakbeam.core.room import Room, SupportId
@@ -23,7 +24,7 @@ KVP_RANGE = (40.0, 150.0)
 MAS_RANGE = (0.01, 2000.0)
 SID_RANGE_CM = (40.0, 400.0)
 Status = Literal["draft", "approved", "superseded"]
-LawName = Literal["fixed_kvp", "variable_kvp", "banded"]
+LawName = Literal["fixed_kvp", "variable_kvp", "banded", "levelled"]
 
 
 @dataclass(frozen=True, slots=True)
@@ -87,7 +88,49 @@ class Banded:
         return band.kvp, band.mas
 
 
-Law = FixedKvp | VariableKvp | Banded
+@dataclass(frozen=True, slots=True)
+class Point:
+    """One point of a levelled line: the setting that is right at thickness_cm."""
+
+    thickness_cm: float
+    kvp: float
+    mas: float
+
+
+@dataclass(frozen=True, slots=True)
+class Levelled:
+    """Points that the beam model found to give the same exposure index at each thickness (see `levelling`).
+
+    base_cm: the thickness of the accepted exposure it was levelled from, one of the points. Between points the logarithm of
+    the mAs is linear where the kVp is the same; where it steps, the lower point's setting is carried up to the step.
+    """
+
+    points: tuple[Point, ...]
+    base_cm: float
+    name: Literal["levelled"] = "levelled"
+
+    @property
+    def thickness_cm(self) -> float:
+        return self.base_cm
+
+    def at(self, thickness_cm: float) -> tuple[float, float]:
+        """(kVp, mAs) for a thickness [cm]."""
+        places = [point.thickness_cm for point in self.points]
+        i = min(max(bisect_right(places, thickness_cm) - 1, 0), len(places) - 1)
+        point = self.points[i]
+        if thickness_cm == point.thickness_cm or len(places) == 1:
+            return point.kvp, point.mas
+        # Where the kVp steps at the next point, go on along this side of the step; the last point goes on the same way.
+        last = i + 1 == len(places)
+        j = i - 1 if last or (self.points[i + 1].kvp != point.kvp and i > 0) else i + 1
+        other = self.points[j]
+        if other.kvp != point.kvp:
+            return point.kvp, point.mas
+        share = (thickness_cm - point.thickness_cm) / (other.thickness_cm - point.thickness_cm)
+        return point.kvp, point.mas * (other.mas / point.mas) ** share
+
+
+Law = FixedKvp | VariableKvp | Banded | Levelled
 
 
 @dataclass(frozen=True, slots=True)
@@ -191,6 +234,9 @@ def _check_law(line: ChartLine, room: Room, low: float, high: float) -> None:
     if isinstance(law, Banded):
         _check_bands(law, low, high)
         settings = [(band.kvp, band.mas) for band in law.bands]
+    elif isinstance(law, Levelled):
+        _check_points(law, low, high)
+        settings = [(point.kvp, point.mas) for point in law.points]
     else:
         within("thickness_cm", law.thickness_cm, *THICKNESS_RANGE_CM, "cm")
         settings = [law.at(low), law.at(law.thickness_cm), law.at(high)]
@@ -198,8 +244,24 @@ def _check_law(line: ChartLine, room: Room, low: float, high: float) -> None:
         lowest, highest = max(KVP_RANGE[0], room.generator.kvp[0]), min(KVP_RANGE[1], room.generator.kvp[-1])
         within("kvp", kvp, lowest, highest, "kVp")
     # A band or an end of the range may ask more than the room can give: the line's table then says so, row by row.
-    for mas in (band.mas for band in law.bands) if isinstance(law, Banded) else (law.mas,):
+    fixed = (law.mas,) if isinstance(law, FixedKvp | VariableKvp) else tuple(mas for _, mas in settings)
+    for mas in fixed:
         within("mas", mas, *MAS_RANGE, "mAs")
+
+
+def _check_points(law: Levelled, low: float, high: float) -> None:
+    places = [point.thickness_cm for point in law.points]
+    if len(places) < 2 or any(a >= b for a, b in pairwise(places)):
+        raise Refusal("Points out of order", "A levelled line needs two points or more of rising thickness.", None, "points")
+    if law.base_cm not in places:
+        raise Refusal("No base point", f"No point lies at the accepted exposure's {law.base_cm:g} cm.", None, "points")
+    if places[0] > low or places[-1] < high:
+        raise Refusal(
+            "Points do not cover the range",
+            f"The points run from {places[0]:g} to {places[-1]:g} cm, the line from {low:g} to {high:g} cm.",
+            {"min": low, "max": high, "unit": "cm"},
+            "points",
+        )
 
 
 def _check_bands(law: Banded, low: float, high: float) -> None:
@@ -224,72 +286,6 @@ def _check_bands(law: Banded, low: float, high: float) -> None:
             {"min": low, "max": high, "unit": "cm"},
             "bands",
         )
-
-
-@dataclass(frozen=True, slots=True)
-class AcceptedExposure:
-    """One exposure that gave an accepted image: the seed of a line. ei is what the system showed, if anything."""
-
-    thickness_cm: float
-    kvp: float
-    mas: float
-    ei: float | None = None
-
-
-def line_from_exposure(
-    exposure: AcceptedExposure,
-    line: ChartLine,
-    projection: Projection,
-    room: Room,
-    school: LawName,
-    parameter: float | None = None,
-) -> ChartLine:
-    """A line by `school` through an accepted exposure; `line` gives the conditions and range (its own law is replaced).
-
-    With an exposure index the mAs is first brought to the target: mAs * 10^(-DI/10). parameter is the doubling thickness
-    [cm] for fixed kVp and the kVp per cm for variable kVp; None takes the usual value. Banded cuts the range midway between
-    the projection's small, average and large patient; the band that holds the measured thickness keeps the accepted
-    numbers, the others follow at the same kVp by the doubling thickness between the middles of the bands.
-    """
-    within("thickness_cm", exposure.thickness_cm, *line.range_cm, "cm")
-    within("kvp", exposure.kvp, *KVP_RANGE, "kVp")
-    mas = within("mas", exposure.mas, MAS_RANGE[0], room.generator.mas[-1], "mAs")
-    if exposure.ei is not None:
-        receptor = room.receptor(line.receptor)
-        target = line.target_ei or receptor.target_ei
-        if target is None:
-            raise Refusal("No index on film", "A film-screen receptor gives no exposure index.", None, "ei")
-        mas = corrected_mas(mas, deviation_index(exposure.ei, target))
-    law: Law
-    if school == "fixed_kvp":
-        law = FixedKvp(exposure.thickness_cm, exposure.kvp, mas, parameter or rules.DEFAULT_DOUBLING_CM)
-    elif school == "variable_kvp":
-        law = VariableKvp(exposure.thickness_cm, exposure.kvp, mas, parameter or rules.DEFAULT_KVP_PER_CM)
-    else:
-        law = _bands_around(exposure, mas, line.range_cm, projection, parameter or rules.DEFAULT_DOUBLING_CM)
-    return check_line(replace(line, law=law), projection, room)
-
-
-def _bands_around(
-    exposure: AcceptedExposure, mas: float, range_cm: tuple[float, float], projection: Projection, doubling_cm: float
-) -> Banded:
-    small, average, large = projection.thickness_cm
-    low, high = range_cm
-    cuts = [cut for cut in ((small + average) / 2, (average + large) / 2) if low < cut < high]
-    edges = [low, *cuts, high]
-    names = ["small", "average", "large"] if len(cuts) == 2 else ["small", "large"] if cuts else ["all"]
-    blank = Banded(tuple(Band(n, a, b, exposure.kvp, mas) for n, a, b in zip(names, edges, edges[1:], strict=False)))
-    own = blank.band(exposure.thickness_cm)
-    own_middle = (own.min_cm + own.max_cm) / 2
-    return Banded(
-        tuple(
-            replace(
-                band,
-                mas=rules.mas_for_thickness(mas, own_middle, (band.min_cm + band.max_cm) / 2, doubling_cm),
-            )
-            for band in blank.bands
-        )
-    )
 
 
 def usual_range_cm(projection: Projection) -> tuple[float, float]:

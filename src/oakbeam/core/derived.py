@@ -6,9 +6,8 @@ from dataclasses import dataclass
 from typing import Literal
 
 from oakbeam.core.generator import ExposureControl, SpotName
-from oakbeam.core.room import SupportId
+from oakbeam.core.room import School, SupportId
 
-School = Literal["rules", "model"]
 CautionLevel = Literal["warning", "note"]
 
 
@@ -30,7 +29,11 @@ class Setup:
 
 @dataclass(frozen=True, slots=True)
 class Step:
-    """One rung of the ladder. factor is the mAs factor; a step that moves kVp shows it before and after."""
+    """One rung of the ladder. factor is the mAs factor; a step that moves kVp shows it before and after.
+
+    school: the one whose factor was taken. other_school and other_factor: what the other school would have taken for the
+    same change, where it has an answer; apart: the two differ by over 10 %.
+    """
 
     name: str
     factor: float
@@ -40,6 +43,9 @@ class Step:
     mas_after: float
     school: School
     why: str
+    other_school: School | None = None
+    other_factor: float | None = None
+    apart: bool = False
 
 
 @dataclass(frozen=True, slots=True)
@@ -62,7 +68,13 @@ class Technique:
 
 @dataclass(frozen=True, slots=True)
 class Forecast:
-    """What to expect. ei is None for film, optical_density for digital. Kerma and KAP are None without output or field."""
+    """What to expect. ei is None for film, optical_density for digital. Kerma and KAP are None without output or field.
+
+    di_low to di_high: where four of five such patients should come out (see `forecast`); seen: how many logged exposures of
+    the line narrowed it. Kerma is incident air kerma at the skin, entrance surface kerma that with backscatter.
+    reference_kerma_mgy: an example of a reference level for the average adult, to be replaced by the local one.
+    model_di: what the beam model alone expects at these stations, for comparison; None where it has no answer.
+    """
 
     ei: float | None
     di: float
@@ -75,6 +87,16 @@ class Forecast:
     energy_j: float
     heat_units: float
     magnification_at_skin: float
+    di_low: float | None = None
+    di_high: float | None = None
+    seen: int = 0
+    entrance_surface_kerma_mgy: float | None = None
+    reference_kerma_mgy: float | None = None
+    model_di: float | None = None
+    detail: str | None = None
+    contrast: float | None = None
+    cnr: float | None = None
+    unsharpness_mm: float | None = None
 
 
 @dataclass(frozen=True, slots=True)

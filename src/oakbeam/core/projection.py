@@ -9,6 +9,22 @@ from oakbeam.core.generator import SpotChoice
 
 
 @dataclass(frozen=True, slots=True)
+class Composition:
+    """What the beam meets in the part, for the beam model; an estimate whose uncertainty the forecast carries.
+
+    bone_mm: cortical-equivalent bone on the ray at the average adult. lung_fraction of the thickness is lung. fat: share of
+    what is neither bone nor lung that is fat, at the average adult of medium build; extra_fat: share of the thickness above
+    the average that is fat. why: the reasoning or source.
+    """
+
+    bone_mm: float
+    lung_fraction: float
+    fat: float
+    extra_fat: float
+    why: str
+
+
+@dataclass(frozen=True, slots=True)
 class Projection:
     """A radiographic projection as far as it bears on exposure. Lengths cm, times ms, tube potential kVp.
 
@@ -38,13 +54,17 @@ class Projection:
     breathing: str
     time_ceiling_ms: float
     critique: str
+    composition: Composition
+    reference_kerma_mgy: float | None
+    """An example of a reference level: incident air kerma at the skin of an average adult [mGy]; to be replaced locally."""
 
 
 @dataclass(frozen=True, slots=True)
 class Modifier:
     """A condition or a cast: what it changes once, on a chart value for a normal patient.
 
-    Exactly one of mas_factor (x) or kvp_percent (%) or kvp_added (kVp) is set.
+    Exactly one of mas_factor (x) or kvp_percent (%) or kvp_added (kVp) is set. overlay: what the beam model puts in the beam
+    for it, material and thickness [cm]; None where the model has no opinion.
     """
 
     id: str
@@ -54,3 +74,4 @@ class Modifier:
     kvp_percent: float | None
     kvp_added: float | None
     note: str
+    overlay: tuple[str, float] | None = None

@@ -1,4 +1,4 @@
-"""A room: generator, tube output, supports with their distance references, grids and receptors."""
+"""A room: generator, tube, supports with their distance references, grids, receptors, AEC, and how it was calibrated."""
 
 from __future__ import annotations
 
@@ -6,7 +6,9 @@ import math
 from dataclasses import dataclass
 from typing import Literal
 
-from oakbeam.core.generator import Generator
+from oakbeam.core.beam.grid import GridStrips, Interspace
+from oakbeam.core.beam.receptor import ReceptorKind
+from oakbeam.core.generator import AEC_BACKUP_FACTOR, AEC_MINIMUM_RESPONSE_MS, Generator
 from oakbeam.core.refusal import OutOfRange, one_of
 
 SupportId = Literal["tabletop", "table_bucky", "upright_bucky", "detector"]
@@ -17,8 +19,9 @@ SUPPORT_NAMES: dict[str, str] = {
     "upright_bucky": "upright Bucky",
     "detector": "loose detector",
 }
-ReceptorKind = Literal["dr_csi", "cr", "film_screen"]
-DIGITAL: tuple[ReceptorKind, ...] = ("dr_csi", "cr")
+DIGITAL: tuple[ReceptorKind, ...] = ("dr_csi", "dr_gos", "cr")
+School = Literal["rules", "model"]
+SCHOOLS: tuple[School, ...] = ("rules", "model")
 
 
 @dataclass(frozen=True, slots=True)
@@ -30,27 +33,49 @@ class Output:
 
 
 @dataclass(frozen=True, slots=True)
+class Tube:
+    """Total filtration [mm Al, and added mm Cu] and anode angle [degrees] of the tube."""
+
+    filtration_mm_al: float = 3.0
+    filtration_mm_cu: float = 0.0
+    anode_angle_deg: float = 12.0
+
+
+@dataclass(frozen=True, slots=True)
 class Grid:
-    """A focused grid; range_cm is the SID range its maker states for it."""
+    """A focused linear grid; range_cm is the SID range its maker states for it. Strips as in `GridStrips`."""
 
     ratio: int
     lines_per_cm: float
     focal_cm: float
     range_cm: tuple[float, float]
+    lead_mm: float = 0.04
+    interspace: Interspace = "aluminium"
+    cover_mm_al: float = 0.3
+
+    @property
+    def strips(self) -> GridStrips:
+        return GridStrips(float(self.ratio), self.lines_per_cm, self.lead_mm, self.interspace, self.cover_mm_al)
 
 
 @dataclass(frozen=True, slots=True)
 class Support:
-    """Where the receptor sits. gap_cm: from the surface the patient touches to the receptor. grid: the one built in."""
+    """Where the receptor sits. gap_cm: from the surface the patient touches to the receptor. grid: the one built in.
+    attenuation_mm_al: aluminium equivalent of the table top or front."""
 
     id: SupportId
     gap_cm: float
     grid: Grid | None
+    attenuation_mm_al: float = 0.0
 
 
 @dataclass(frozen=True, slots=True)
 class Receptor:
-    """A receptor. Digital kinds have a target exposure index, film-screen a speed class; size in cm, width x height."""
+    """A receptor. Digital kinds have a target exposure index, film-screen a speed class; size in cm, width x height.
+
+    region_targets: target index by region of the body where it is not target_ei. ei_scale: index shown over index that the
+    kerma at an RQA5-like beam calls for (IEC 62494-1), as measured; 1 where not measured.
+    """
 
     id: str
     name: str
@@ -58,10 +83,16 @@ class Receptor:
     size_cm: tuple[float, float]
     target_ei: float | None
     speed: float | None
+    region_targets: tuple[tuple[str, float], ...] = ()
+    ei_scale: float = 1.0
 
     @property
     def digital(self) -> bool:
         return self.kind in DIGITAL
+
+    def target_for(self, region: str) -> float | None:
+        """The target exposure index for a region of the body; None for film."""
+        return dict(self.region_targets).get(region, self.target_ei)
 
     def speed_class(self, target_ei: float | None = None) -> float:
         """Speed class S = 1000 / K [µGy]; for a digital receptor K = EI_T / 100 (IEC 62494-1), so S = 1e5 / EI_T."""
@@ -74,8 +105,31 @@ class Receptor:
 
 
 @dataclass(frozen=True, slots=True)
+class Aec:
+    """Automatic exposure control: the cells there are, the exposure ratio of one density step, its shortest response [ms],
+    and the back-up over the prediction. The room's mAs ceiling is the generator's."""
+
+    cells: tuple[str, ...] = ("L", "C", "R")
+    density_step: float = 1.25
+    minimum_response_ms: float = AEC_MINIMUM_RESPONSE_MS
+    backup_factor: float = AEC_BACKUP_FACTOR
+
+
+@dataclass(frozen=True, slots=True)
+class Calibration:
+    """When and by whom the outputs and indices were last accepted, and how well they fitted."""
+
+    at: str
+    by: str
+    output_points: int
+    largest_residual_percent: float
+    note: str = ""
+
+
+@dataclass(frozen=True, slots=True)
 class Room:
-    """A room and its equipment. outputs: at least two points, kVp rising. revision grows with each change."""
+    """A room and its equipment. outputs: at least two points, kVp rising. school: which one rules the ladder here.
+    aec None: the room has none. revision grows with each change."""
 
     id: str
     name: str
@@ -84,6 +138,10 @@ class Room:
     supports: tuple[Support, ...]
     receptors: tuple[Receptor, ...]
     loose_grids: tuple[Grid, ...] = ()
+    tube: Tube = Tube()
+    aec: Aec | None = Aec()
+    school: School = "rules"
+    calibration: Calibration | None = None
     revision: int = 1
 
     def support(self, support_id: str) -> Support:

@@ -3,9 +3,13 @@
 from __future__ import annotations
 
 import math
-from dataclasses import dataclass
+from collections.abc import Sequence
+from dataclasses import dataclass, replace
+
+import numpy as np
 
 from oakbeam.core.chart import Banded, ChartLine
+from oakbeam.core.levelling import signals_per_mas
 from oakbeam.core.projection import Projection
 from oakbeam.core.refusal import Refusal
 from oakbeam.core.room import Room
@@ -16,7 +20,11 @@ MOST_ROWS = 100
 
 @dataclass(frozen=True, slots=True)
 class Row:
-    """One thickness. The station fields are None where the room cannot deliver the setting; refusal then says why."""
+    """One thickness. The station fields are None where the room cannot deliver the setting; refusal then says why.
+
+    drift_di: the deviation index that the beam model expects of the exact setting, the line being on target at its own
+    thickness; None where the model has no answer.
+    """
 
     thickness_cm: float
     exact_kvp: float
@@ -29,6 +37,7 @@ class Row:
     residual_di: float | None
     over_time_ceiling: bool
     refusal: str | None
+    drift_di: float | None = None
 
 
 def tabulate(line: ChartLine, projection: Projection, room: Room) -> tuple[Row, ...]:
@@ -41,7 +50,20 @@ def tabulate(line: ChartLine, projection: Projection, room: Room) -> tuple[Row, 
     first = math.ceil(low / step)
     inner = [step * i for i in range(first, math.floor(high / step) + 1)][:MOST_ROWS]
     starts = [band.min_cm for band in line.law.bands] if isinstance(line.law, Banded) else [line.law.thickness_cm]
-    return tuple(_row(line, projection, room, t) for t in sorted({low, *inner, *starts, high}))
+    places = sorted({low, *inner, *starts, high})
+    rows = (_row(line, projection, room, place) for place in places)
+    return tuple(replace(row, drift_di=di) for row, di in zip(rows, drift_di(line, projection, room, places), strict=True))
+
+
+def drift_di(line: ChartLine, projection: Projection, room: Room, places: Sequence[float]) -> list[float | None]:
+    """The deviation index that the beam model expects at each thickness, the line being on target at its own."""
+    thickness = np.array([line.thickness_cm, *places])
+    settings = np.array([line.law.at(float(t)) for t in thickness])
+    try:
+        given = settings[:, 1] * signals_per_mas(line, room, projection, thickness, settings[:, 0])
+    except Refusal:
+        return [None] * len(places)
+    return [float(di) for di in 10 * np.log10(given[1:] / given[0])]
 
 
 def _row(line: ChartLine, projection: Projection, room: Room, thickness_cm: float) -> Row:

@@ -7,17 +7,18 @@ result onto the room's stations.
 from __future__ import annotations
 
 import math
-from dataclasses import replace
+from dataclasses import dataclass, replace
 
-from oakbeam.core import geometry, rules
 from oakbeam.core.cautions import setup_cautions
 from oakbeam.core.chart import SID_RANGE_CM, ChartLine
-from oakbeam.core.derived import Derived, Forecast, Setup, Technique
-from oakbeam.core.evaluation import density_from_deviation
-from oakbeam.core.generator import AEC_MINIMUM_RESPONSE_MS, aec_backup_mas
+from oakbeam.core.derived import Derived, Setup, Technique
+from oakbeam.core.forecast import NOTHING_SEEN, Seen, forecast
+from oakbeam.core.generator import aec_backup_mas
 from oakbeam.core.ladder import (
     Ladder,
+    exposure_factor,
     field_step,
+    gap_step,
     grid_in_use,
     grid_step,
     hand_step,
@@ -30,10 +31,47 @@ from oakbeam.core.ladder import (
 )
 from oakbeam.core.patient import Patient
 from oakbeam.core.projection import Projection
-from oakbeam.core.refusal import OutOfRange, Refusal, within
-from oakbeam.core.room import SUPPORT_NAMES, Receptor, Room, Support
+from oakbeam.core.refusal import Refusal, within
+from oakbeam.core.room import SUPPORT_NAMES, Receptor, Room, School, Support
 from oakbeam.core.rules import GridTable
-from oakbeam.core.stations import Stationed, put_on_stations
+from oakbeam.core.stations import put_on_stations
+
+
+@dataclass(frozen=True, slots=True)
+class Climbed:
+    """The ladder up to what the set-up and the patient want, before anything is set by hand or rounded to stations."""
+
+    ladder: Ladder
+    support: Support
+    receptor: Receptor
+    target_ei: float | None
+
+
+def climb(
+    line: ChartLine,
+    room: Room,
+    projection: Projection,
+    patient: Patient,
+    setup: Setup,
+    grid_table: GridTable,
+    school: School,
+) -> Climbed:
+    """One rung for each thing in which the patient and the set-up differ from the chart line, in the order of the work."""
+    if setup.sid_cm is not None:
+        within("sid_cm", setup.sid_cm, *SID_RANGE_CM, "cm")
+    line_support, support = room.support(line.support), room.support(setup.support or line.support)
+    receptor = room.receptor(setup.receptor or line.receptor)
+    grid_ratio = grid_in_use(line, support, setup)
+    sid_cm = sid_in_use(line, line_support, support, setup)
+
+    ladder = start(line, room, projection, patient, school)
+    sid_step(ladder, line, line_support, support, setup, sid_cm)
+    grid_step(ladder, line, support, grid_ratio, grid_table)
+    gap_step(ladder, support, setup)
+    target_ei = receptor_step(ladder, line, room, receptor)
+    field_step(ladder, line, patient, setup)
+    patient_steps(ladder, patient, setup)
+    return Climbed(ladder, support, receptor, target_ei)
 
 
 def derive(
@@ -43,44 +81,43 @@ def derive(
     patient: Patient,
     setup: Setup,
     grid_table: GridTable = "average",
+    school: School | None = None,
+    seen: Seen = NOTHING_SEEN,
 ) -> Derived:
     """The technique for a patient and a set-up from a chart line, with its ladder, forecast and cautions.
 
-    At the line's own conditions (and thickness) exact_kvp and exact_mas are the line's own. Raises Refusal or OutOfRange,
+    At the line's own conditions (and thickness) exact_kvp and exact_mas are the line's own. school: the one that rules the
+    ladder, None for the room's. seen: what the log knows of the line, for the forecast's band. Raises Refusal or OutOfRange,
     with what is allowed, for anything outside the line, the stations or the tube.
     """
-    if setup.sid_cm is not None:
-        within("sid_cm", setup.sid_cm, *SID_RANGE_CM, "cm")
-    line_support, support = room.support(line.support), room.support(setup.support or line.support)
-    receptor = room.receptor(setup.receptor or line.receptor)
-    grid_ratio = grid_in_use(line, support, setup)
-    sid_cm = sid_in_use(line, line_support, support, setup)
-
-    ladder = start(line, patient)
-    sid_step(ladder, line, line_support, support, setup, sid_cm)
-    grid_step(ladder, line, support, grid_ratio, grid_table)
-    target_ei = receptor_step(ladder, line, room, receptor)
-    field_step(ladder, line, patient, setup)
-    patient_steps(ladder, patient, setup)
-    wanted = (ladder.kvp, ladder.mas)
+    climbed = climb(line, room, projection, patient, setup, grid_table, school or room.school)
+    ladder, support, receptor, target_ei = climbed.ladder, climbed.support, climbed.receptor, climbed.target_ei
+    wanted = ladder.marked()
     hand_step(ladder, setup)
 
     exact_kvp, exact_mas = ladder.kvp, ladder.mas
     stationed = put_on_stations(
-        room, projection, exact_kvp, exact_mas, setup.exposure_control, mas_by_hand=setup.mas is not None
+        room,
+        projection,
+        exact_kvp,
+        exact_mas,
+        setup.exposure_control,
+        mas_by_hand=setup.mas is not None,
+        follow=lambda kvp: exposure_factor(ladder, kvp),
     )
-    station_steps(ladder, stationed, exact_kvp, setup.mas is not None)
-    delivered = rules.receptor_exposure_ratio(stationed.kvp, stationed.mas, *wanted)
-    forecast = _forecast(line, room, projection, patient, setup, support, receptor, sid_cm, stationed, delivered, target_ei)
+    station_steps(ladder, stationed, setup.mas is not None)
+    # What the stations give over what was wanted before anything was set by hand, by the school that rules.
+    delivered = stationed.mas / (wanted.mas * exposure_factor(wanted, stationed.kvp))
+    expected = forecast(ladder.path, room, projection, setup, support, receptor, stationed, delivered, target_ei, seen)
     technique = Technique(
         stationed.kvp,
         stationed.mas,
         stationed.loading.ma,
         stationed.loading.time_ms,
         stationed.loading.focal_spot,
-        sid_cm,
+        ladder.path.sid_cm,
         support.id,
-        grid_ratio,
+        ladder.path.grid_ratio,
         receptor.id,
         setup.exposure_control,
     )
@@ -92,60 +129,9 @@ def derive(
         exact_mas,
         math.log2(delivered),
         tuple(ladder.steps),
-        forecast,
-        (*ladder.cautions, *setup_cautions(line, room, projection, patient, setup, technique, forecast)),
+        expected,
+        (*ladder.cautions, *setup_cautions(line, room, projection, patient, setup, technique, expected)),
     )
-
-
-def _forecast(
-    line: ChartLine,
-    room: Room,
-    projection: Projection,
-    patient: Patient,
-    setup: Setup,
-    support: Support,
-    receptor: Receptor,
-    sid_cm: float,
-    stationed: Stationed,
-    delivered: float,
-    target_ei: float | None,
-) -> Forecast:
-    """What to expect from the stations at this distance, thickness and field."""
-    gap_cm = support.gap_cm if setup.gap_cm is None else within("gap_cm", setup.gap_cm, 0, 60, "cm")
-    ssd_cm = geometry.source_to_skin_cm(sid_cm, patient.thickness_cm, gap_cm)
-    width, height = _field(line, projection, setup, receptor)
-    at_skin = (width * ssd_cm / sid_cm, height * ssd_cm / sid_cm)
-    di = 10 * math.log10(delivered)
-    try:
-        output = room.output_ugy_per_mas(stationed.kvp)
-    except OutOfRange:
-        kerma_mgy = None
-    else:
-        kerma_mgy = rules.inverse_square(output * stationed.mas, 100, ssd_cm) / 1000
-    return Forecast(
-        ei=target_ei * delivered if target_ei else None,
-        di=di,
-        optical_density=None if receptor.digital else density_from_deviation(di),
-        target_ei=target_ei,
-        incident_air_kerma_mgy=kerma_mgy,
-        kap_mgycm2=kerma_mgy * at_skin[0] * at_skin[1] if kerma_mgy is not None else None,
-        field_at_skin_cm=at_skin,
-        time_ms=stationed.loading.time_ms,
-        energy_j=stationed.loading.energy_j,
-        heat_units=stationed.loading.heat_units,
-        magnification_at_skin=geometry.magnification(sid_cm, gap_cm + patient.thickness_cm),
-    )
-
-
-def _field(line: ChartLine, projection: Projection, setup: Setup, receptor: Receptor) -> tuple[float, float]:
-    """The field [cm] at the receptor: as said, else the usual one, no larger than the receptor."""
-    if setup.field_cm is None:
-        usual = line.field_cm or projection.field_cm
-        short, long = (min(a, b) for a, b in zip(sorted(usual), sorted(receptor.size_cm), strict=True))
-        return (short, long) if usual[0] <= usual[1] else (long, short)
-    for side, value in zip(("width", "height"), setup.field_cm, strict=True):
-        within(f"field_cm.{side}", value, 1, max(receptor.size_cm), "cm")
-    return setup.field_cm
 
 
 def _with_aec(technique: Technique, room: Room, projection: Projection, exact_mas: float, ladder: Ladder) -> Technique:
@@ -157,11 +143,15 @@ def _with_aec(technique: Technique, room: Room, projection: Projection, exact_ma
             ["manual", "breathing"],
             "exposure_control",
         )
+    if room.aec is None:
+        raise Refusal("No AEC here", "This room has no AEC; expose manually.", ["manual", "breathing"], "exposure_control")
     if projection.aec_cells == "none":
         ladder.caution("warning", "No chamber is usual for this projection: check that the part covers one.", "AEC")
-    backup = aec_backup_mas(room.generator, exact_mas)
-    if technique.time_ms < AEC_MINIMUM_RESPONSE_MS:
-        text = f"{technique.time_ms:g} ms is below the AEC's shortest response, {AEC_MINIMUM_RESPONSE_MS:g} ms: lower mA."
+    backup = aec_backup_mas(room.generator, exact_mas, room.aec.backup_factor)
+    if technique.time_ms < room.aec.minimum_response_ms:
+        text = (
+            f"{technique.time_ms:g} ms is below the AEC's shortest response, {room.aec.minimum_response_ms:g} ms: lower mA."
+        )
         ladder.caution("warning", text, "AEC minimum response")
     if backup < exact_mas:
         text = f"The back-up ceiling of {backup:g} mAs is below the predicted {exact_mas:.3g} mAs: raise kVp."

@@ -1,0 +1,63 @@
+"""Levelled lines: mAs over thickness from the beam model, so that the predicted exposure index is the same everywhere."""
+
+from __future__ import annotations
+
+import math
+
+import numpy as np
+
+from oakbeam.core.beam.model import rqa5_equivalent_ugy
+from oakbeam.core.beam.tables import Array
+from oakbeam.core.chart import ChartLine, Levelled, Point
+from oakbeam.core.modelling import beam_setup, part_of, usual_field
+from oakbeam.core.projection import Projection
+from oakbeam.core.refusal import within
+from oakbeam.core.room import Room
+
+KVP_STEP = 5.0
+"""A stepped line changes its kVp by whole steps of this size, so that a step is easy to see and to remember."""
+KVP_PER_CM_RANGE = (0.0, 5.0)
+"""0 keeps the kVp fixed."""
+
+
+def signals_per_mas(line: ChartLine, room: Room, projection: Projection, thickness_cm: Array, kvp: Array) -> Array:
+    """RQA5-equivalent kerma [µGy/mAs] at a line's own conditions for pairs of thickness and kVp, (n)."""
+    receptor = room.receptor(line.receptor)
+    field = usual_field(line.field_cm, projection, receptor)
+    found = np.empty(len(thickness_cm))
+    for one in np.unique(kvp):
+        same = kvp == one
+        setup = beam_setup(room, float(one), line.sid_cm, room.support(line.support), line.grid_ratio, receptor, field)
+        found[same] = rqa5_equivalent_ugy(setup, part_of(projection, thickness_cm[same]))
+    return found
+
+
+def level(
+    line: ChartLine,
+    room: Room,
+    projection: Projection,
+    base_cm: float,
+    base_kvp: float,
+    base_mas: float,
+    kvp_per_cm: float = 0.0,
+) -> Levelled:
+    """The law through (base_cm, base_kvp, base_mas) that the model expects to be level over the line's range.
+
+    line gives conditions and range. kvp_per_cm > 0 steps the kVp with thickness, in steps of KVP_STEP about the base and
+    within the projection's usual window and the room's stations. Points every centimetre (half of one for short ranges).
+    """
+    within("parameter", kvp_per_cm, *KVP_PER_CM_RANGE, "kVp/cm")
+    low, high = line.range_cm
+    step = 0.5 if high - low <= 12 else 1.0
+    inner = [step * i for i in range(math.ceil(low / step), math.floor(high / step) + 1)]
+    places = np.array(sorted({low, *inner, base_cm, high}))
+    lowest = max(min(projection.kvp_window[0], base_kvp), room.generator.kvp[0])
+    highest = min(max(projection.kvp_window[1], base_kvp), room.generator.kvp[-1])
+    steps = np.round(kvp_per_cm * (places - base_cm) / KVP_STEP)
+    # A whole step that would leave the window is not taken.
+    most_up, most_down = math.floor((highest - base_kvp) / KVP_STEP), math.floor((base_kvp - lowest) / KVP_STEP)
+    kvp = base_kvp + KVP_STEP * np.clip(steps, -most_down, most_up)
+    signals = signals_per_mas(line, room, projection, places, kvp)
+    base = int(np.flatnonzero(places == base_cm)[0])
+    mas = base_mas * signals[base] / signals
+    return Levelled(tuple(Point(float(t), float(k), float(m)) for t, k, m in zip(places, kvp, mas, strict=True)), base_cm)
