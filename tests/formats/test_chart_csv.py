@@ -56,6 +56,9 @@ def test_a_round_trip_gives_the_identical_lines(drawn):
 def test_the_demo_chart_and_the_round_lines_survive_a_round_trip():
     for lines in (clinic.chart_lines(ROOM), (*LINES.values(), CHEST, CHEST)):
         assert chart_csv.read(chart_csv.write(lines), ROOM) == tuple(lines)
+    for room in clinic.rooms():
+        lines = clinic.chart_lines(room)
+        assert chart_csv.read(chart_csv.write((*lines, lines[-1])), room) == (*lines, lines[-1])
 
 
 def test_json_round_trip_and_foreign_documents(charted):

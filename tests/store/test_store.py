@@ -9,7 +9,7 @@ from dataclasses import replace
 import pytest
 from tests.conftest import CHEST, KNEE, LINES, LSPINE, NOW, ROOM
 
-from oakbeam.core.chart import FixedKvp
+from oakbeam.core.chart import FixedKvp, Levelled, Point
 from oakbeam.core.refusal import Refusal
 from oakbeam.sim import demo
 from oakbeam.store import Conflict, NotFound, Store, charts, exposures, history, rooms
@@ -30,6 +30,62 @@ def an_exposure(chart, **change) -> Exposure:
 def test_rooms_and_charts_come_back_as_they_went_in(charted):
     assert rooms.get(charted, "room-1") == ROOM
     assert plain(charts.newest_approved(charted, "room-1").lines) == list(LINES.values())
+
+
+def test_levelled_lines_come_back_and_their_points_are_immutable_once_approved(charted):
+    law = Levelled((Point(13, 75, 9), Point(21, 80, 25), Point(36, 85, 300)), 21)
+    draft = charts.next_draft(charted, charts.newest_approved(charted, "room-1").id, "keeper")
+    line = charts.add_line(charted, draft.id, replace(LSPINE, law=law), "keeper")
+    assert charts.get(charted, draft.id).lines[-1] == line
+    fewer = replace(LSPINE, law=replace(law, points=law.points[::2], base_cm=13))
+    charts.replace_line(charted, draft.id, line.id, fewer, "keeper")
+    assert len(charts.get(charted, draft.id).lines[-1].law.points) == 2
+    charts.approve(charted, draft.id, "physicist")
+    for statement in (
+        "UPDATE chart_point SET mas = 1",
+        "DELETE FROM chart_point",
+        "INSERT INTO chart_point SELECT line, 9, 1, 1, 1 FROM chart_point LIMIT 1",
+    ):
+        with pytest.raises(sqlite3.IntegrityError, match="immutable"):
+            charted.db.execute(statement)
+
+
+def test_a_database_of_the_first_version_is_brought_up_with_all_it_holds(tmp_path, monkeypatch):
+    import oakbeam.store.database as module
+
+    real = module.files
+
+    class OnlyFirst:
+        def __truediv__(self, _):
+            return self
+
+        def iterdir(self):
+            return [file for file in (real("oakbeam.store") / "migrations").iterdir() if file.name.startswith("0001")]
+
+    monkeypatch.setattr(module, "files", lambda _: OnlyFirst())
+    old = Store(tmp_path / "old.db")
+    with old.change() as db:
+        db.execute("INSERT INTO room (id, name, equipment) VALUES ('r', 'R', '{}')")
+        db.execute(
+            "INSERT INTO chart (room, name, version, status, grid_table, author, created_at) VALUES"
+            " ('r', 'c', 1, 'draft', 'average', 'a', 'now')"
+        )
+        db.execute(
+            "INSERT INTO chart_line (chart, position, projection, receptor, support, grid_ratio, sid_cm, range_min_cm,"
+            " range_max_cm, school) VALUES (1, 0, 'chest-pa', 'p', 'upright_bucky', 10, 180, 14, 30, 'banded')"
+        )
+        db.execute("INSERT INTO chart_band VALUES (1, 0, 'all', 14, 30, 117, 2)")
+        db.execute("UPDATE chart SET status = 'approved'")
+    old.close()
+    monkeypatch.setattr(module, "files", real)
+    new = Store(tmp_path / "old.db")
+    assert len(charts.get(new, 1).lines[0].law.bands) == 1
+    assert new.db.execute("PRAGMA foreign_keys").fetchone()[0] == 1
+    with pytest.raises(sqlite3.IntegrityError, match="immutable"):
+        new.db.execute("DELETE FROM chart_line")
+    with pytest.raises(sqlite3.IntegrityError):
+        new.db.execute("INSERT INTO chart_band VALUES (99, 0, 'all', 14, 30, 117, 2)")
+    new.close()
 
 
 def test_draft_approve_and_the_next_draft(charted):
@@ -132,7 +188,7 @@ def test_only_the_last_record_is_undone_and_only_once(charted):
 
 def test_the_log_is_newest_first_filtered_and_continued(demo_store):
     everything = exposures.find(demo_store, limit=1000)
-    assert len(everything) == demo.DEMO_EXPOSURES
+    assert len(everything) == sum(demo.DEMO_EXPOSURES.values())
     assert [e.taken_at for e in everything] == sorted((e.taken_at for e in everything), reverse=True)
     chests = exposures.find(demo_store, projection="chest-pa", outcome="accepted", limit=1000)
     assert chests == [e for e in everything if (e.projection, e.outcome) == ("chest-pa", "accepted")]

@@ -1,4 +1,4 @@
-"""Charts as CSV: one row a line, or one row a band for banded lines. docs/chart-csv.md describes the columns for users.
+"""Charts as CSV: one row a line, or one row a band or a point of it. docs/chart-csv.md describes the columns for users.
 
 Reading never guesses: a length needs its unit in the column name (thickness_cm, thickness_in) or in the cell ("8 in"), a
 half row is named, a mAs that can only be mA is named. All cells are checked before anything is returned, so that a reader
@@ -15,7 +15,7 @@ from dataclasses import dataclass
 
 from oakbeam import catalogue
 from oakbeam.core import rules
-from oakbeam.core.chart import Band, Banded, ChartLine, FixedKvp, Law, LawName, VariableKvp, check_line
+from oakbeam.core.chart import Band, Banded, ChartLine, FixedKvp, Law, LawName, Levelled, Point, VariableKvp, check_line
 from oakbeam.core.refusal import Refusal
 from oakbeam.core.room import SUPPORTS, Room
 from oakbeam.formats.cells import guarded, number, unguarded
@@ -23,7 +23,18 @@ from oakbeam.formats.cells import guarded, number, unguarded
 CM_PER_INCH = 2.54
 MOST_BYTES = 2_000_000
 MOST_ROWS = 5_000
-LENGTHS = ("sid", "range_min", "range_max", "thickness", "field_width", "field_height", "band_min", "band_max", "doubling")
+LENGTHS = (
+    "sid",
+    "range_min",
+    "range_max",
+    "thickness",
+    "field_width",
+    "field_height",
+    "band_min",
+    "band_max",
+    "doubling",
+    "base",
+)
 PLAIN = (
     "projection",
     "support",
@@ -51,6 +62,7 @@ COLUMNS = (
     "mas",
     "doubling_cm",
     "kvp_per_cm",
+    "base_cm",
     "band",
     "band_min_cm",
     "band_max_cm",
@@ -64,6 +76,7 @@ _NEEDS: dict[LawName, tuple[str, ...]] = {
     "fixed_kvp": ("thickness", "doubling"),
     "variable_kvp": ("thickness", "kvp_per_cm"),
     "banded": ("band", "band_min", "band_max"),
+    "levelled": ("thickness", "base"),
 }
 _NUMBER = re.compile(r"[+-]?(\d+([.,]\d*)?|[.,]\d+)$")
 _LENGTH = re.compile(r"([+-]?[\d.,]+)\s*(cm|in|inch|inches|\"|mm)?$", re.IGNORECASE)
@@ -231,15 +244,20 @@ class _Record:
 
 
 def _lines(records: list[_Record], room: Room) -> list[ChartLine]:
-    """Each record is a line; records of banded school that follow each other with the same conditions are one line."""
+    """Each record is a line; records of bands or points that follow each other with the same conditions are one line."""
     lines: list[ChartLine] = []
     group: list[tuple[_Record, ChartLine, Band]] = []
+    levels: list[tuple[_Record, ChartLine, float, Point]] = []
 
     def close() -> None:
         if group:
             record, line, _ = group[0]
             _keep(lines, record, line, Banded(tuple(band for _, _, band in group)), room)
             group.clear()
+        if levels:
+            record, line, base, _ = levels[0]
+            _keep(lines, record, line, Levelled(tuple(point for *_, point in levels), base), room)
+            levels.clear()
 
     for record in records:
         line = _conditions(record)
@@ -254,9 +272,21 @@ def _lines(records: list[_Record], room: Room) -> list[ChartLine]:
             if low is None or high is None or not _plausible_mas(record, mas, (low + high) / 2, room):
                 continue
             band = Band(unguarded(record.text("band")), low, high, kvp, mas)
-            if group and (group[0][1] != line or low == line.range_cm[0]):  # other conditions, or a line that starts anew
+            if levels or (
+                group and (group[0][1] != line or low == line.range_cm[0])
+            ):  # other conditions, or a line that starts anew
                 close()
             group.append((record, line, band))
+            continue
+        if school == "levelled":
+            place, base = record.length_cm("thickness"), record.length_cm("base")
+            # Only the base was ever exposed; the model's points may ask for more than the room has, and the table says so.
+            if place is None or base is None or (place == base and not _plausible_mas(record, mas, place, room)):
+                continue
+            # Other conditions, or points that start again: another line.
+            if group or (levels and (levels[0][1:3] != (line, base) or place <= levels[-1][3].thickness_cm)):
+                close()
+            levels.append((record, line, base, Point(place, kvp, mas)))
             continue
         close()
         thickness = record.length_cm("thickness")
@@ -374,6 +404,17 @@ def _rows(line: ChartLine) -> list[dict[str, str]]:
                 "mas": number(band.mas),
             }
             for band in law.bands
+        ]
+    if isinstance(law, Levelled):
+        return [
+            {
+                **common,
+                "base_cm": number(law.base_cm),
+                "thickness_cm": number(point.thickness_cm),
+                "kvp": number(point.kvp),
+                "mas": number(point.mas),
+            }
+            for point in law.points
         ]
     single = {"thickness_cm": number(law.thickness_cm), "kvp": number(law.kvp), "mas": number(law.mas)}
     if isinstance(law, FixedKvp):

@@ -1,42 +1,50 @@
-"""The invented Lindenmoor Clinic: Room 1, its approved chart, and the attenuation its simulated patients have.
+"""The invented Lindenmoor Clinic: two fixed rooms, a portable unit, and their approved charts.
 
-Nothing here was measured on a real patient or machine. docs/demo-data.md explains where the numbers come from; `needed_mas`
-is the whole of it.
+Nothing here was measured on a real patient or machine. docs/demo-data.md explains where the numbers come from: the lines are
+what the beam model needs for the average adult in that room, on the room's stations.
 """
 
 from __future__ import annotations
 
-import math
-from dataclasses import dataclass
+from collections.abc import Mapping
+from dataclasses import dataclass, replace
+
+import numpy as np
 
 from oakbeam import catalogue
 from oakbeam.core import rules
-from oakbeam.core.chart import Band, Banded, ChartLine, FixedKvp, Law, VariableKvp, check_line, usual_range_cm
+from oakbeam.core.beam.model import rqa5_equivalent_ugy
+from oakbeam.core.beam.spectrum import beam_quality
+from oakbeam.core.builder import AcceptedExposure, line_from_exposure
+from oakbeam.core.chart import Band, Banded, ChartLine, LawName, check_line, usual_range_cm
 from oakbeam.core.generator import FocalSpot, Generator, PowerPoint, nearest_station, renard_r10
-from oakbeam.core.room import Grid, Output, Receptor, Room, Support, SupportId
+from oakbeam.core.modelling import beam_setup, part_of, usual_field, wanted_rqa5_ugy
+from oakbeam.core.room import Aec, Grid, Output, Receptor, Room, Support, SupportId, Tube
 
 CLINIC = "Lindenmoor Clinic (invented)"
-CHART_NAME = "Room 1 adult chart"
 AUTHOR, APPROVER = "chart keeper", "physicist"
+_KVPS = tuple(float(kvp) for kvp in range(40, 151))
 
 
-def output_ugy_per_mas(kvp: float) -> float:
-    """Room 1's tube output [µGy/mAs at 100 cm]: 48 at 80 kVp, rising with the power 2.1 (usual for about 3 mm Al)."""
-    return 48 * math.pow(kvp / 80, 2.1)
+def _outputs(kvps: tuple[float, ...], at_80: float, tube: Tube) -> tuple[Output, ...]:
+    """Outputs of a tube [µGy/mAs at 100 cm] that gives at_80 at 80 kVp and follows its spectrum."""
+    k100 = {
+        kvp: beam_quality(kvp, tube.filtration_mm_al, tube.filtration_mm_cu, tube.anode_angle_deg)[0] for kvp in (80, *kvps)
+    }
+    return tuple(Output(kvp, round(at_80 * k100[kvp] / k100[80], 2)) for kvp in kvps)
 
 
 def room_1() -> Room:
     """A fixed digital room with a table and an upright Bucky, and a cassette kept for the days the network is down."""
-    stations = tuple(float(kvp) for kvp in range(40, 151))
     small = FocalSpot("small", 0.6, (PowerPoint(10, 34), PowerPoint(100, 28), PowerPoint(1000, 20), PowerPoint(6300, 9)))
     large = FocalSpot("large", 1.2, (PowerPoint(10, 82), PowerPoint(100, 72), PowerPoint(1000, 48), PowerPoint(6300, 20)))
     generator = Generator(
-        stations, renard_r10(10, 630), renard_r10(0.5, 500), renard_r10(1, 6300), (small, large), mas_ceiling=500
+        _KVPS, renard_r10(10, 630), renard_r10(0.5, 500), renard_r10(1, 6300), (small, large), mas_ceiling=500
     )
     supports = (
         Support("tabletop", 0, None),
-        Support("table_bucky", 7, Grid(12, 40, 110, (95, 130))),
-        Support("upright_bucky", 5, Grid(10, 40, 180, (150, 210))),
+        Support("table_bucky", 7, Grid(12, 40, 110, (95, 130)), 0.7),
+        Support("upright_bucky", 5, Grid(10, 40, 180, (150, 210)), 0.5),
         Support("detector", 1, None),
     )
     receptors = (
@@ -45,107 +53,177 @@ def room_1() -> Room:
         Receptor("plate-24", "Storage plate 24×30", "cr", (24, 30), 500, None),
         Receptor("film-24", "Film cassette 24×30, speed 200", "film_screen", (24, 30), None, 200),
     )
-    outputs = tuple(Output(kvp, round(output_ugy_per_mas(kvp), 2)) for kvp in (40, 50, 60, 70, 80, 90, 100, 120, 140, 150))
-    return Room("room-1", "Room 1", generator, outputs, supports, receptors, (Grid(6, 40, 110, (90, 140)),))
+    tube = Tube(3.2)
+    outputs = _outputs((40, 50, 60, 70, 80, 90, 100, 120, 140, 150), 48, tube)
+    return Room("room-1", "Room 1", generator, outputs, supports, receptors, (Grid(6, 40, 110, (90, 140)),), tube)
 
 
-@dataclass(frozen=True, slots=True)
-class Part:
-    """What a simulated part is made of: the share of its thickness that attenuates like soft tissue, and bone as the
-    centimetres of soft tissue that attenuate as much."""
+def room_2() -> Room:
+    """An older fixed room: storage plates, an 8:1 fibre grid in the table, a tube with less filtration, a steeper anode."""
+    small = FocalSpot("small", 0.6, (PowerPoint(10, 27), PowerPoint(100, 22), PowerPoint(1000, 15), PowerPoint(5000, 7)))
+    large = FocalSpot("large", 1.2, (PowerPoint(10, 62), PowerPoint(100, 54), PowerPoint(1000, 36), PowerPoint(5000, 15)))
+    generator = Generator(
+        _KVPS[:-14], renard_r10(25, 500), renard_r10(1, 400), renard_r10(2, 5000), (small, large), mas_ceiling=400
+    )
+    supports = (
+        Support("tabletop", 0, None),
+        Support("table_bucky", 8, Grid(8, 36, 100, (85, 120), 0.05, "fibre", 0.4), 0.9),
+        Support("upright_bucky", 6, Grid(12, 36, 150, (125, 200), 0.05, "fibre", 0.4), 0.6),
+        Support("detector", 1, None),
+    )
+    receptors = (
+        Receptor("plate-35", "Storage plate 35×43", "cr", (35, 43), 400, None, (("spine", 320), ("chest", 500))),
+        Receptor("plate-24", "Storage plate 24×30", "cr", (24, 30), 500, None),
+        Receptor("film-18", "Film cassette 18×24, speed 100", "film_screen", (18, 24), None, 100),
+    )
+    tube = Tube(2.7, 0.0, 14.0)
+    outputs = _outputs((40, 55, 70, 81, 100, 121, 136), 53, tube)
+    return Room("room-2", "Room 2", generator, outputs, supports, receptors, (), tube, Aec(("C",), 1.2, 10), "model")
 
-    tissue_share: float
-    bone_as_tissue_cm: float
+
+def portable() -> Room:
+    """A battery-driven unit with a loose panel and a clip-on grid; no Bucky, no AEC."""
+    tube = Tube(3.5)
+    single = FocalSpot("large", 0.8, (PowerPoint(10, 30), PowerPoint(100, 24), PowerPoint(500, 14), PowerPoint(2000, 7)))
+    generator = Generator(_KVPS[:-25], renard_r10(50, 320), renard_r10(0.32, 200), (), (single,), mas_ceiling=200)
+    receptors = (
+        Receptor("panel-35", "Loose panel 35×43", "dr_gos", (35, 43), 300, None),
+        Receptor("panel-24", "Loose panel 24×30", "dr_gos", (24, 30), 400, None),
+    )
+    return Room(
+        "portable",
+        "Portable unit",
+        generator,
+        _outputs((40, 60, 80, 100, 125), 44, tube),
+        (Support("detector", 1, None),),
+        receptors,
+        (Grid(6, 60, 110, (90, 140), 0.03, "fibre", 0.2),),
+        tube,
+        None,
+    )
 
 
 @dataclass(frozen=True, slots=True)
 class Plan:
-    """A line that the clinic's chart keeper wants: the part, the conditions, the school and the kVp at average thickness."""
+    """A line that the clinic's chart keeper wants: the conditions, the school and the kVp at average thickness."""
 
     projection: str
-    part: Part
     receptor: str
     support: SupportId
     grid_ratio: int
     sid_cm: float
     kvp: float
-    school: str = "fixed_kvp"
+    school: LawName = "fixed_kvp"
     parameter: float = rules.DEFAULT_DOUBLING_CM
-    target_ei: float | None = None
     field_cm: tuple[float, float] | None = None
 
 
-_HAND, _ELBOW, _KNEE = Part(1, 1.2), Part(1, 2.0), Part(1, 2.5)
-PLANS = (
-    Plan("hand-pa", _HAND, "panel-24", "tabletop", 0, 100, 57, parameter=2.5),
-    Plan("hand-oblique", _HAND, "panel-24", "tabletop", 0, 100, 58, parameter=2.5),
-    Plan("hand-lateral", _HAND, "panel-24", "tabletop", 0, 100, 62, parameter=2.5),
-    Plan("elbow-ap", _ELBOW, "panel-24", "tabletop", 0, 100, 63, parameter=2.5),
-    Plan("elbow-oblique-external", _ELBOW, "panel-24", "tabletop", 0, 100, 63, parameter=2.5),
-    Plan("elbow-lateral", _ELBOW, "panel-24", "tabletop", 0, 100, 63, parameter=2.5),
-    Plan("knee-ap", _KNEE, "panel-24", "tabletop", 0, 100, 66, "variable_kvp", 2.5),
-    Plan("knee-ap", _KNEE, "panel-43", "table_bucky", 12, 107, 72, parameter=3, field_cm=(24, 30)),
-    Plan("knee-lateral", _KNEE, "panel-24", "tabletop", 0, 100, 65, "variable_kvp", 2.5),
-    Plan("chest-pa", Part(0.55, 0), "panel-43", "upright_bucky", 10, 180, 117, "banded", field_cm=(35, 43)),
-    Plan("chest-lateral", Part(0.62, 0), "panel-43", "upright_bucky", 10, 180, 120, parameter=7, field_cm=(35, 43)),
-    Plan("abdomen-supine", Part(1, 0.5), "panel-43", "table_bucky", 12, 107, 78, parameter=3.5, field_cm=(35, 43)),
-    Plan("abdomen-upright", Part(1, 0.5), "panel-43", "upright_bucky", 10, 180, 85, parameter=3.5, field_cm=(35, 43)),
-    Plan("lspine-ap", Part(1, 2.5), "panel-43", "table_bucky", 12, 107, 80, parameter=4.5, field_cm=(20, 43)),
-    Plan("lspine-lateral", Part(1, 1.5), "panel-43", "table_bucky", 12, 107, 92, parameter=4, field_cm=(20, 43)),
-)
+@dataclass(frozen=True, slots=True)
+class ChartPlan:
+    """A room's chart: its name and the lines wanted."""
+
+    name: str
+    plans: tuple[Plan, ...]
 
 
-def needed_mas(part: Part, thickness_cm: float, kvp: float, sid_cm: float, grid_ratio: int, target_ei: float) -> float:
-    """mAs that a simulated part needs for a target exposure index.
+_WIDE, _TALL = (35.0, 43.0), (20.0, 43.0)
+CHARTS: Mapping[str, ChartPlan] = {
+    "room-1": ChartPlan(
+        "Room 1 adult chart",
+        (
+            Plan("hand-pa", "panel-24", "tabletop", 0, 100, 57, parameter=2.5),
+            Plan("hand-oblique", "panel-24", "tabletop", 0, 100, 58, parameter=2.5),
+            Plan("hand-lateral", "panel-24", "tabletop", 0, 100, 62, parameter=2.5),
+            Plan("elbow-ap", "panel-24", "tabletop", 0, 100, 63, parameter=3),
+            Plan("elbow-oblique-external", "panel-24", "tabletop", 0, 100, 63, parameter=3),
+            Plan("elbow-lateral", "panel-24", "tabletop", 0, 100, 63, parameter=3),
+            Plan("knee-ap", "panel-24", "tabletop", 0, 100, 66, "variable_kvp", 2),
+            Plan("knee-ap", "panel-43", "table_bucky", 12, 107, 72, parameter=3.5, field_cm=(24, 30)),
+            Plan("knee-lateral", "panel-24", "tabletop", 0, 100, 65, "variable_kvp", 2),
+            Plan("chest-pa", "panel-43", "upright_bucky", 10, 180, 117, "banded", field_cm=_WIDE),
+            Plan("chest-lateral", "panel-43", "upright_bucky", 10, 180, 120, parameter=7, field_cm=_WIDE),
+            Plan("abdomen-supine", "panel-43", "table_bucky", 12, 107, 78, parameter=4, field_cm=_WIDE),
+            Plan("abdomen-upright", "panel-43", "upright_bucky", 10, 180, 85, parameter=4, field_cm=_WIDE),
+            Plan("lspine-ap", "panel-43", "table_bucky", 12, 107, 80, parameter=4.5, field_cm=_TALL),
+            Plan("lspine-lateral", "panel-43", "table_bucky", 12, 107, 92, parameter=4.5, field_cm=_TALL),
+        ),
+    ),
+    "room-2": ChartPlan(
+        "Room 2 chart, storage plates",
+        (
+            Plan("hand-pa", "plate-24", "tabletop", 0, 100, 55, parameter=2.5),
+            Plan("elbow-ap", "plate-24", "tabletop", 0, 100, 60, "levelled", 0),
+            Plan("elbow-lateral", "plate-24", "tabletop", 0, 100, 60, "levelled", 0),
+            Plan("knee-ap", "plate-24", "tabletop", 0, 100, 65, "levelled", 0),
+            Plan("knee-lateral", "plate-24", "tabletop", 0, 100, 65, "levelled", 0),
+            Plan("chest-pa", "plate-35", "upright_bucky", 12, 180, 115, "levelled", 0, _WIDE),
+            Plan("chest-lateral", "plate-35", "upright_bucky", 12, 180, 120, "levelled", 0, _WIDE),
+            Plan("abdomen-supine", "plate-35", "table_bucky", 8, 100, 76, "levelled", 1, _WIDE),
+            Plan("lspine-ap", "plate-35", "table_bucky", 8, 100, 80, "levelled", 1, _TALL),
+            Plan("lspine-lateral", "plate-35", "table_bucky", 8, 100, 90, "levelled", 1, _TALL),
+        ),
+    ),
+    "portable": ChartPlan(
+        "Portable chart",
+        (
+            Plan("hand-pa", "panel-24", "detector", 0, 100, 57, parameter=2.5),
+            Plan("elbow-ap", "panel-24", "detector", 0, 100, 63, parameter=3),
+            Plan("knee-ap", "panel-24", "detector", 0, 100, 68, parameter=3.5),
+            Plan("knee-lateral", "panel-24", "detector", 0, 100, 68, parameter=3.5),
+            Plan("chest-pa", "panel-35", "detector", 0, 180, 90, parameter=6, field_cm=_WIDE),
+            Plan("abdomen-supine", "panel-35", "detector", 6, 110, 80, parameter=4, field_cm=_WIDE),
+        ),
+    ),
+}
 
-    The kerma wanted behind the part (EI_T / 100 µGy, more below 80 kVp where a caesium-iodide panel answers less) over the
-    output at the receptor's distance, the part's transmission, and the grid's average factor. Transmission halves every
-    2.1 + 0.04 (kVp - 50) cm of soft tissue, scatter counted in.
-    """
-    response = min(1.0, 0.55 + 0.015 * (kvp - 50))
-    halving_cm = 2.1 + 0.04 * (kvp - 50)
-    depth_cm = part.tissue_share * thickness_cm + part.bone_as_tissue_cm
-    at_receptor = output_ugy_per_mas(kvp) * (100 / sid_cm) ** 2 * math.pow(0.5, depth_cm / halving_cm)
-    return target_ei / 100 / response * rules.grid_factor(grid_ratio, kvp) / at_receptor
+
+def rooms() -> tuple[Room, ...]:
+    """The clinic's rooms."""
+    return room_1(), room_2(), portable()
+
+
+def needed_mas(
+    room: Room, plan: Plan, thickness_cm: float, kvp: float, sid_cm: float, fat_shift: float = 0.0, bone_scale: float = 1.0
+) -> float:
+    """mAs that a simulated patient needs for the target index under a plan's conditions, by the beam model."""
+    projection, receptor = catalogue.projection(plan.projection), room.receptor(plan.receptor)
+    field = usual_field(plan.field_cm, projection, receptor)
+    setup = beam_setup(room, kvp, sid_cm, room.support(plan.support), plan.grid_ratio, receptor, field)
+    part = part_of(projection, np.array([thickness_cm]), None, (), fat_shift, bone_scale)
+    target = receptor.target_for(projection.region)
+    return wanted_rqa5_ugy(receptor, target) / float(rqa5_equivalent_ugy(setup, part)[0])
 
 
 def chart_lines(room: Room) -> tuple[ChartLine, ...]:
-    """The clinic's chart: each plan at its projection's average thickness, rounded to the room's mAs stations."""
-    return tuple(_line(plan, room) for plan in PLANS)
+    """The room's chart: each plan at its projection's average thickness, rounded to the room's mAs stations."""
+    return tuple(_line(plan, room) for plan in CHARTS[room.id].plans)
 
 
 def _line(plan: Plan, room: Room) -> ChartLine:
     projection = catalogue.projection(plan.projection)
     low, high = usual_range_cm(projection)
-    target = plan.target_ei or room.receptor(plan.receptor).target_ei or 250
 
     def station(thickness_cm: float) -> float:
-        wanted = needed_mas(plan.part, thickness_cm, plan.kvp, plan.sid_cm, plan.grid_ratio, target)
-        return nearest_station("mas", wanted, room.generator.mas, "mAs")
+        return nearest_station("mas", needed_mas(room, plan, thickness_cm, plan.kvp, plan.sid_cm), room.generator.mas, "mAs")
 
     small, average, large = projection.thickness_cm
-    law: Law
-    if plan.school == "banded":
-        edges = (low, (small + average) / 2, (average + large) / 2, high)
-        names = ("small", "average", "large")
-        law = Banded(
-            tuple(
-                Band(name, a, b, plan.kvp, station((a + b) / 2)) for name, a, b in zip(names, edges, edges[1:], strict=False)
-            )
-        )
-    elif plan.school == "variable_kvp":
-        law = VariableKvp(average, plan.kvp, station(average), plan.parameter)
-    else:
-        law = FixedKvp(average, plan.kvp, station(average), plan.parameter)
-    line = ChartLine(
+    blank = ChartLine(
         plan.projection,
         plan.receptor,
         plan.support,
         plan.grid_ratio,
         plan.sid_cm,
         (low, high),
-        law,
-        plan.target_ei,
+        Banded(()),
+        None,
         plan.field_cm,
     )
-    return check_line(line, projection, room)
+    if plan.school == "banded":
+        edges = (low, (small + average) / 2, (average + large) / 2, high)
+        bands = tuple(
+            Band(name, a, b, plan.kvp, station((a + b) / 2))
+            for name, a, b in zip(("small", "average", "large"), edges, edges[1:], strict=False)
+        )
+        return check_line(replace(blank, law=Banded(bands)), projection, room)
+    exposure = AcceptedExposure(average, plan.kvp, station(average))
+    return line_from_exposure(exposure, blank, projection, room, plan.school, plan.parameter)

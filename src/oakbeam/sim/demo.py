@@ -7,17 +7,19 @@ from datetime import datetime
 from oakbeam.sim import clinic, shifts
 from oakbeam.store import Store, charts, exposures, rooms
 
-DEMO_EXPOSURES = 150
+DEMO_EXPOSURES = {"room-1": 150, "room-2": 90, "portable": 40}
 DEMO_SEED = 20260
 
 
 def seed(store: Store, until: datetime) -> bool:
-    """Add the clinic's room, approved chart and log; False, with nothing changed, where the database already has a room."""
+    """Add the clinic's rooms, approved charts and logs; False, with nothing changed, where there is a room already."""
     if rooms.all_rooms(store):
         return False
-    rooms.save(store, clinic.room_1(), clinic.APPROVER)
-    room = rooms.get(store, "room-1")
-    draft = charts.add_draft(store, room.id, clinic.CHART_NAME, clinic.AUTHOR, clinic.chart_lines(room))
-    chart = charts.approve(store, draft.id, clinic.APPROVER)
-    exposures.add_many(store, shifts.simulate(room, chart, DEMO_EXPOSURES, until, DEMO_SEED), "simulation")
+    for place, room in enumerate(clinic.rooms()):
+        rooms.save(store, room, clinic.APPROVER)
+        plan = clinic.CHARTS[room.id]
+        draft = charts.add_draft(store, room.id, plan.name, clinic.AUTHOR, clinic.chart_lines(room))
+        chart = charts.approve(store, draft.id, clinic.APPROVER)
+        made = shifts.simulate(room, chart, DEMO_EXPOSURES[room.id], until, DEMO_SEED + place)
+        exposures.add_many(store, made, "simulation")
     return True

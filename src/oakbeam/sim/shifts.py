@@ -10,15 +10,16 @@ from oakbeam import catalogue
 from oakbeam.core.chart import Chart
 from oakbeam.core.derived import Setup
 from oakbeam.core.evaluation import EI_RANGE, deviation_index
+from oakbeam.core.modelling import BONE_SPREAD, FAT_SPREAD
 from oakbeam.core.patient import Patient
 from oakbeam.core.refusal import Refusal
 from oakbeam.core.room import Room
 from oakbeam.core.technique import derive
-from oakbeam.sim.clinic import PLANS, Part, Plan, needed_mas
+from oakbeam.sim.clinic import CHARTS, Plan, needed_mas
 from oakbeam.store.exposures import Exposure
 
-COMPOSITION_SPREAD = 0.16
-"""Standard deviation of the logarithm of a patient's attenuation at a given thickness: fat, muscle, bone."""
+OTHER_SPREAD = 0.06
+"""Standard deviation of the logarithm of what is neither thickness nor composition: positioning, field found, output."""
 CALIPER_SPREAD_CM = 0.4
 _WEIGHTS = {"chest-pa": 9, "chest-lateral": 6, "hand-pa": 4, "knee-ap": 4, "lspine-ap": 4, "lspine-lateral": 4}
 _POSITIONING_REJECTS = 0.045
@@ -28,7 +29,8 @@ def simulate(room: Room, chart: Chart, count: int, until: datetime, seed: int, d
     """`count` exposures made on `chart` in the `days` before `until`, oldest first; the same seed gives the same log."""
     chance = random.Random(seed)
     times = sorted(_working_moment(chance, until, days) for _ in range(count))
-    plans = [plan for plan in PLANS if any(_matches(plan, line.projection, line.support) for line in chart.lines)]
+    charted = {(line.projection, line.support) for line in chart.lines}
+    plans = [plan for plan in CHARTS[room.id].plans if (plan.projection, plan.support) in charted]
     weights = [_WEIGHTS.get(plan.projection, 2) for plan in plans]
     made: list[Exposure] = []
     while len(made) < count:
@@ -45,16 +47,16 @@ def _expose(room: Room, chart: Chart, plan: Plan, at: datetime, chance: random.R
     small, average, large = projection.thickness_cm
     true_cm = chance.triangular(small * 0.95, large * 1.05, average)
     read_cm = round(2 * chance.gauss(true_cm, CALIPER_SPREAD_CM)) / 2
-    part = Part(plan.part.tissue_share, plan.part.bone_as_tissue_cm)
     try:
         derived = derive(line, room, projection, Patient(read_cm), Setup(), chart.grid_table)
     except Refusal:
         return None
     set_to = derived.technique
     taped_cm = line.sid_cm * (chance.choice((0.92, 1.08)) if chance.random() < 0.03 else 1)
-    needed = needed_mas(part, true_cm, set_to.kvp, taped_cm, line.grid_ratio, derived.forecast.target_ei or 250)
+    fat_shift, bone_scale = chance.gauss(0, FAT_SPREAD), math.exp(chance.gauss(0, BONE_SPREAD))
+    needed = needed_mas(room, plan, true_cm, set_to.kvp, taped_cm, fat_shift, bone_scale)
     target = derived.forecast.target_ei or 250
-    ei = round(target * set_to.mas / needed * math.exp(chance.gauss(0, COMPOSITION_SPREAD)))
+    ei = round(target * set_to.mas / needed * math.exp(chance.gauss(0, OTHER_SPREAD)))
     ei = max(int(EI_RANGE[0]), ei)
     di = deviation_index(ei, target)
     reason = "R03" if di < -3 else chance.choice(("R01", "R01", "R02", "R06")) if _spoiled(chance) else None

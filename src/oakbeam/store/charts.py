@@ -8,7 +8,7 @@ from __future__ import annotations
 import sqlite3
 from dataclasses import asdict, replace
 
-from oakbeam.core.chart import Band, Banded, Chart, ChartLine, FixedKvp, Law, LawName, VariableKvp
+from oakbeam.core.chart import Band, Banded, Chart, ChartLine, FixedKvp, Law, LawName, Levelled, Point, VariableKvp
 from oakbeam.core.rules import GridTable
 from oakbeam.store.database import Conflict, NotFound, Store, audit, now
 
@@ -130,7 +130,8 @@ def replace_line(store: Store, chart_id: int, line_id: int, line: ChartLine, act
             {**columns, "id": line_id},
         )
         db.execute("DELETE FROM chart_band WHERE line = ?", (line_id,))
-        _insert_bands(db, line_id, line)
+        db.execute("DELETE FROM chart_point WHERE line = ?", (line_id,))
+        _insert_parts(db, line_id, line)
         _touch(db, chart_id)
         detail = {"line": line_id, "before": _for_audit(before), "after": _for_audit(line)}
         audit(db, actor, "line.change", f"chart:{chart_id}", detail)
@@ -182,15 +183,23 @@ def _lines(db: sqlite3.Connection, chart_id: int) -> tuple[ChartLine, ...]:
     ):
         band = Band(row["name"], row["min_cm"], row["max_cm"], row["kvp"], row["mas"])
         bands.setdefault(row["line"], []).append(band)
+    points: dict[int, list[Point]] = {}
+    for row in db.execute(
+        "SELECT p.* FROM chart_point p JOIN chart_line l ON l.id = p.line WHERE l.chart = ? ORDER BY p.line, p.position",
+        (chart_id,),
+    ):
+        points.setdefault(row["line"], []).append(Point(row["thickness_cm"], row["kvp"], row["mas"]))
     rows = db.execute("SELECT * FROM chart_line WHERE chart = ? ORDER BY position, id", (chart_id,))
-    return tuple(_line_from(row, tuple(bands.get(row["id"], ()))) for row in rows)
+    return tuple(_line_from(row, tuple(bands.get(row["id"], ())), tuple(points.get(row["id"], ()))) for row in rows)
 
 
-def _line_from(row: sqlite3.Row, bands: tuple[Band, ...]) -> ChartLine:
+def _line_from(row: sqlite3.Row, bands: tuple[Band, ...], points: tuple[Point, ...]) -> ChartLine:
     school: LawName = row["school"]
     law: Law
     if school == "banded":
         law = Banded(bands)
+    elif school == "levelled":
+        law = Levelled(points, row["thickness_cm"])
     elif school == "fixed_kvp":
         law = FixedKvp(row["thickness_cm"], row["kvp"], row["mas"], row["doubling_cm"])
     else:
@@ -212,7 +221,7 @@ def _line_from(row: sqlite3.Row, bands: tuple[Band, ...]) -> ChartLine:
 
 def _columns(line: ChartLine) -> dict[str, object]:
     law, field = line.law, line.field_cm or (None, None)
-    single = None if isinstance(law, Banded) else law
+    single = law if isinstance(law, FixedKvp | VariableKvp) else None
     return {
         "projection": line.projection,
         "receptor": line.receptor,
@@ -226,7 +235,7 @@ def _columns(line: ChartLine) -> dict[str, object]:
         "field_h_cm": field[1],
         "note": line.note,
         "school": law.name,
-        "thickness_cm": single and single.thickness_cm,
+        "thickness_cm": None if isinstance(law, Banded) else law.thickness_cm,
         "kvp": single and single.kvp,
         "mas": single and single.mas,
         "doubling_cm": law.doubling_cm if isinstance(law, FixedKvp) else None,
@@ -240,16 +249,23 @@ def _insert_line(db: sqlite3.Connection, chart_id: int, position: int, line: Cha
         f"INSERT INTO chart_line ({', '.join(columns)}) VALUES ({', '.join(f':{c}' for c in columns)}) RETURNING id", columns
     ).fetchone()
     line_id = int(row["id"])
-    _insert_bands(db, line_id, line)
+    _insert_parts(db, line_id, line)
     return line_id
 
 
-def _insert_bands(db: sqlite3.Connection, line_id: int, line: ChartLine) -> None:
+def _insert_parts(db: sqlite3.Connection, line_id: int, line: ChartLine) -> None:
+    """The bands or points of a line's law."""
     if isinstance(line.law, Banded):
         db.executemany(
             "INSERT INTO chart_band (line, position, name, min_cm, max_cm, kvp, mas)"
             " VALUES (:line, :position, :name, :min_cm, :max_cm, :kvp, :mas)",
             [{"line": line_id, "position": i, **asdict(band)} for i, band in enumerate(line.law.bands)],
+        )
+    elif isinstance(line.law, Levelled):
+        db.executemany(
+            "INSERT INTO chart_point (line, position, thickness_cm, kvp, mas)"
+            " VALUES (:line, :position, :thickness_cm, :kvp, :mas)",
+            [{"line": line_id, "position": i, **asdict(point)} for i, point in enumerate(line.law.points)],
         )
 
 

@@ -107,6 +107,10 @@ class Store:
         return db
 
     def _migrate(self) -> None:
+        """Apply the pending scripts in one transaction. Foreign keys rest meanwhile, so that a table can be made anew, and
+        are checked before the commit; a renamed table leaves the texts of triggers alone."""
+        self.db.execute("PRAGMA foreign_keys = OFF")
+        self.db.execute("PRAGMA legacy_alter_table = ON")
         with self.change() as db:
             at = int(db.execute("PRAGMA user_version").fetchone()[0])
             scripts = sorted(
@@ -119,6 +123,10 @@ class Store:
                 for statement in _statements(script.read_text(encoding="utf-8")):
                     db.execute(statement)
                 db.execute(f"PRAGMA user_version = {number}")
+            if broken := db.execute("PRAGMA foreign_key_check").fetchall():
+                raise Conflict("Migration failed", f"{len(broken)} rows would lose what they refer to; nothing was changed.")
+        self.db.execute("PRAGMA legacy_alter_table = OFF")
+        self.db.execute("PRAGMA foreign_keys = ON")
 
 
 def _statements(script: str) -> Iterator[str]:

@@ -3,13 +3,18 @@
 from __future__ import annotations
 
 import json
+import math
 import sqlite3
+import statistics
 from dataclasses import asdict, dataclass, replace
 from typing import Literal
 
+from oakbeam.core.chart import ChartLine
+from oakbeam.core.forecast import NOTHING_SEEN, Seen
 from oakbeam.store.database import Conflict, NotFound, Store, audit, now
 
 Outcome = Literal["accepted", "rejected"]
+SEEN_MOST = 60
 
 
 @dataclass(frozen=True, slots=True)
@@ -108,6 +113,25 @@ def find(
         {"room": room, "projection": projection, "outcome": outcome, "before": before_id, "limit": limit},
     )
     return [_from(row) for row in rows]
+
+
+def seen(store: Store, room_id: str, line: ChartLine) -> Seen:
+    """What the newest SEEN_MOST accepted, reliable exposures under a line's own conditions say of it (see `forecast`)."""
+    key = (room_id, line.projection, line.support, line.grid_ratio, line.receptor)
+
+    def read() -> Seen:
+        rows = store.db.execute(
+            "SELECT di, mas, suggested_mas FROM exposure WHERE undone_at IS NULL AND outcome = 'accepted' AND reliable = 1"
+            " AND di IS NOT NULL AND kvp = suggested_kvp AND room = ? AND projection = ? AND support = ? AND grid_ratio = ?"
+            " AND receptor = ? ORDER BY taken_at DESC, id DESC LIMIT ?",
+            (*key, SEEN_MOST),
+        ).fetchall()
+        found = [row["di"] - 10 * math.log10(row["mas"] / row["suggested_mas"]) for row in rows]
+        if not found:
+            return NOTHING_SEEN
+        return Seen(len(found), statistics.fmean(found), statistics.pstdev(found))
+
+    return store.remembered(("seen", *key), read)
 
 
 def _from(row: sqlite3.Row) -> Exposure:

@@ -3,19 +3,20 @@
 from __future__ import annotations
 
 import sqlite3
+from collections.abc import Mapping
 from dataclasses import replace
 
 from pydantic import TypeAdapter
 
 from oakbeam.core.room import Room
-from oakbeam.store.database import NotFound, Store, audit
+from oakbeam.store.database import Conflict, NotFound, Store, audit
 
 _ROOM = TypeAdapter(Room)
 
 
 def all_rooms(store: Store) -> list[Room]:
-    """Every room, by name."""
-    return [_read(row) for row in store.db.execute("SELECT id, equipment, revision FROM room ORDER BY name")]
+    """Every room, in the order they were added."""
+    return [_read(row) for row in store.db.execute("SELECT id, equipment, revision FROM room ORDER BY rowid")]
 
 
 def get(store: Store, room_id: str) -> Room:
@@ -30,15 +31,26 @@ def get(store: Store, room_id: str) -> Room:
     return store.remembered(("room", room_id), read)
 
 
-def save(store: Store, room: Room, actor: str) -> None:
-    """Add a room, or change it and raise its revision."""
+def save(store: Store, room: Room, actor: str, why: Mapping[str, object] | None = None, expected: int | None = None) -> Room:
+    """Add a room, or change it and raise its revision; the room as it now is.
+
+    why goes into the audit row. expected: the revision that the change was made from; Conflict where it is no longer that.
+    """
     with store.change() as db:
+        now = db.execute("SELECT revision FROM room WHERE id = ?", (room.id,)).fetchone()
+        if expected is not None and now is not None and now["revision"] != expected:
+            raise Conflict(
+                "Changed meanwhile",
+                f"The room is at revision {now['revision']}, not {expected}: read it again.",
+            )
         row = db.execute(
             "INSERT INTO room (id, name, equipment) VALUES (:id, :name, :equipment) ON CONFLICT (id) DO UPDATE SET"
             " name = :name, equipment = :equipment, revision = revision + 1 RETURNING revision",
             {"id": room.id, "name": room.name, "equipment": _ROOM.dump_json(room).decode()},
         ).fetchone()
-        audit(db, actor, "room.save", f"room:{room.id}", {"name": room.name, "revision": row["revision"]})
+        detail = {"name": room.name, "revision": row["revision"], **(why or {})}
+        audit(db, actor, "room.save", f"room:{room.id}", detail)
+        return replace(room, revision=row["revision"])
 
 
 def _read(row: sqlite3.Row) -> Room:
