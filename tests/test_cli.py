@@ -44,7 +44,7 @@ def test_judge_export_import_backup(run, tmp_path):
     code, out = run("chart-import", "room-1", "--format", "json", given=document)
     assert (code, json.loads(out)["version"]) == (0, 2)
     assert run("chart-import", "room-1", given=text)[0] == 2  # the draft is still open
-    assert run("chart-export", "2")[1] == text
+    assert run("chart-export", str(json.loads(out)["id"]))[1] == text
     assert run("chart-import", "room-1", "--format", "json", given="{")[0] == 2
     assert run("chart-export", "99")[0] == 2
     assert run("backup", str(tmp_path / "copy.db"))[0] == 0

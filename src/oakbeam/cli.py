@@ -14,7 +14,7 @@ from pathlib import Path
 from pydantic import ValidationError
 
 import oakbeam
-from oakbeam.api import operations, problems
+from oakbeam.api import beam, operations, problems
 from oakbeam.api import schemas as s
 from oakbeam.api.schemas import Problem
 from oakbeam.core.refusal import Refusal
@@ -59,6 +59,7 @@ def _parser() -> argparse.ArgumentParser:
     add("seed", _seed, "Fill an empty database with the invented demo clinic.")
     add("technique", _technique, "A technique from a JSON request on standard input.")
     add("judge", _judge, "Judge an image from a JSON request on standard input.")
+    add("beam", _beam, "The beam model for a JSON list of cases on standard input: a list of results in the same order.")
     export = add("chart-export", _export, "Write a chart to standard output.")
     export.add_argument("chart", type=int)
     export.add_argument("--format", choices=("csv", "json"), default="csv")
@@ -102,6 +103,11 @@ def _seed(given: argparse.Namespace) -> int:
 def _technique(given: argparse.Namespace) -> int:
     asked = s.TechniqueRequest.model_validate_json(_input())
     return _print(s.TECHNIQUE_RESPONSE.dump_json(operations.technique(_store(given), asked)).decode())
+
+
+def _beam(given: argparse.Namespace) -> int:
+    found = beam.results(beam.CASES.validate_json(_input()))
+    return _print(beam.RESULTS.dump_json(found, indent=1).decode())
 
 
 def _judge(given: argparse.Namespace) -> int:

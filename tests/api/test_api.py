@@ -57,7 +57,7 @@ def test_the_agreed_shape_of_a_technique(client):
     assert {"kvp", "mas", "ma", "time_ms", "focal_spot", "sid_cm", "grid_ratio", "exposure_control"} <= set(
         answer["technique"]
     )
-    assert set(answer["steps"][0]) == {
+    assert set(answer["steps"][0]) >= {
         "name", "factor", "kvp_before", "mas_before", "kvp_after", "mas_after", "school", "why",
     }  # fmt: skip
     assert {"ei", "di", "incident_air_kerma_mgy", "kap_mgycm2", "time_ms"} <= set(answer["forecast"])
@@ -98,7 +98,7 @@ def test_the_agreed_lists(client):
         ({"setup": {"grid_ratio": 7}}, 422, "grid_ratio"),
         ({"patient": {"conditions": ["sneezing"]}}, 422, "no condition"),
         ({"patient": {"cast": "ascites"}}, 422, "no cast"),
-        ({"school": "model"}, 422, "rules"),
+        ({"school": "guess"}, 422, "school"),
     ],
 )
 def test_refusals_say_what_is_allowed(client, change, status, said):

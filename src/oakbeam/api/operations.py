@@ -3,23 +3,24 @@
 from __future__ import annotations
 
 import statistics
-from dataclasses import replace
+from dataclasses import dataclass, replace
 
 from oakbeam import catalogue
 from oakbeam.api import schemas as s
 from oakbeam.core import rules
+from oakbeam.core.builder import AcceptedExposure, line_from_exposure
 from oakbeam.core.chart import (
-    AcceptedExposure,
     Band,
     Banded,
     Chart,
     ChartLine,
     FixedKvp,
     Law,
+    Levelled,
+    Point,
     VariableKvp,
     check_line,
     find_line,
-    line_from_exposure,
     usual_range_cm,
 )
 from oakbeam.core.derived import Derived, Setup
@@ -31,6 +32,7 @@ from oakbeam.core.room import Receptor, Room
 from oakbeam.core.stations import put_on_stations
 from oakbeam.core.table import tabulate
 from oakbeam.core.technique import derive
+from oakbeam.core.whatif import WhatIf, what_if
 from oakbeam.formats import chart_csv, chart_json
 from oakbeam.store import NotFound, Store, charts, exposures, rooms
 from oakbeam.store.exposures import Exposure
@@ -61,9 +63,13 @@ def line_of(room: Room, asked: s.LineIn) -> ChartLine:
         if extra := [name for name in ("thickness_cm", "kvp", "mas") if getattr(given, name) is not None]:
             raise Refusal("Not for a banded law", f"A banded law takes bands only, not {', '.join(extra)}.", field=extra[0])
         law = Banded(tuple(Band(b.name, b.min_cm, b.max_cm, b.kvp, b.mas) for b in given.bands))
+    elif given.name == "levelled":
+        if given.thickness_cm is None or not given.points or given.bands:
+            raise Refusal("Incomplete law", "A levelled law takes thickness_cm and points, and no bands.", field="law")
+        law = Levelled(tuple(Point(p.thickness_cm, p.kvp, p.mas) for p in given.points), given.thickness_cm)
     else:
-        if given.thickness_cm is None or given.kvp is None or given.mas is None or given.bands:
-            raise Refusal("Incomplete law", "This law takes thickness_cm, kvp and mas, and no bands.", field="law")
+        if given.thickness_cm is None or given.kvp is None or given.mas is None or given.bands or given.points:
+            raise Refusal("Incomplete law", "This law takes thickness_cm, kvp and mas, no bands and no points.", field="law")
         if given.name == "fixed_kvp":
             law = FixedKvp(given.thickness_cm, given.kvp, given.mas, given.doubling_cm or rules.DEFAULT_DOUBLING_CM)
         else:
@@ -82,7 +88,7 @@ def line_from_accepted(room: Room, asked: s.AcceptedExposureIn) -> ChartLine:
 def preview(room: Room, asked: s.AcceptedExposureIn) -> s.LineTable:
     """The line that would come of an accepted exposure, over its range on the room's stations."""
     line = line_from_accepted(room, asked)
-    target = _target(room.receptor(line.receptor), line.target_ei)
+    target = _target(room.receptor(line.receptor), line.target_ei, line.projection)
     table = line_table(room, line)
     if asked.ei is not None and target is not None:
         table.base_di = deviation_index(asked.ei, target)
@@ -113,7 +119,7 @@ def judge(store: Store, asked: s.ResultRequest) -> s.Judgement:
     """The judgement of one image and the corrected technique."""
     room, projection = _room(store, asked.room), catalogue.projection(asked.projection)
     receptor = room.receptor(asked.receptor)
-    target = _target(receptor, asked.target_ei)
+    target = _target(receptor, asked.target_ei, asked.projection)
     di = _deviation(receptor, target, asked.ei, asked.optical_density)
     evaluation = evaluate(di, frozenset(asked.findings), film=not receptor.digital)
     corrected, refused = None, None
@@ -226,9 +232,35 @@ def trend(found: list[Exposure]) -> s.Trend:
     )
 
 
+def choices(store: Store, asked: s.TechniqueRequest) -> WhatIf:
+    """What else would give the receptor the same for a patient (see `whatif`)."""
+    asked_for = _asked(store, asked)
+    return what_if(
+        asked_for.line, asked_for.room, asked_for.projection, asked_for.patient, asked_for.setup, asked_for.chart.grid_table
+    )
+
+
+@dataclass(frozen=True, slots=True)
+class _Asked:
+    """What a technique request names, looked up."""
+
+    room: Room
+    projection: Projection
+    chart: Chart
+    line: ChartLine
+    patient: Patient
+    setup: Setup
+
+
 def _derive(store: Store, asked: s.TechniqueRequest) -> tuple[Derived, s.ChartReference]:
-    if asked.school != "rules":
-        raise Refusal("School not available", "This version answers by the rules school.", ["rules"], "school")
+    found = _asked(store, asked)
+    line, chart = found.line, found.chart
+    seen = exposures.seen(store, found.room.id, line)
+    derived = derive(line, found.room, found.projection, found.patient, found.setup, chart.grid_table, asked.school, seen)
+    return derived, s.ChartReference(chart.id, chart.version, chart.status, line)
+
+
+def _asked(store: Store, asked: s.TechniqueRequest) -> _Asked:
     projection = catalogue.projection(asked.projection)
     room = _room(store, asked.room)
     chart = _chart(store, room, asked.chart)
@@ -243,8 +275,7 @@ def _derive(store: Store, asked: s.TechniqueRequest) -> tuple[Derived, s.ChartRe
         tuple(catalogue.modifier(key, "additive", "destructive") for key in person.conditions),
         catalogue.modifier(person.cast, "cast") if person.cast else None,
     )
-    derived = derive(line, room, projection, patient, Setup(**setup.__dict__), chart.grid_table)
-    return derived, s.ChartReference(chart.id, chart.version, chart.status, line)
+    return _Asked(room, projection, chart, line, patient, Setup(**setup.__dict__))
 
 
 def _room(store: Store, room_id: str) -> Room:
@@ -281,8 +312,9 @@ def _conditions(asked: s.ConditionsIn) -> tuple[ChartLine, Projection]:
     return line, projection
 
 
-def _target(receptor: Receptor, line_target: float | None) -> float | None:
-    return (line_target or receptor.target_ei) if receptor.digital else None
+def _target(receptor: Receptor, line_target: float | None, projection_id: str) -> float | None:
+    region = catalogue.projection(projection_id).region
+    return (line_target or receptor.target_for(region)) if receptor.digital else None
 
 
 def _deviation(receptor: Receptor, target: float | None, ei: float | None, optical_density: float | None) -> float:

@@ -10,12 +10,14 @@ from fastapi.responses import Response
 
 import oakbeam
 from oakbeam import catalogue
-from oakbeam.api import lane, operations, problems
+from oakbeam.api import beam, lane, operations, problems
+from oakbeam.api import rooms as rooms_api
 from oakbeam.api import schemas as s
 from oakbeam.core.chart import Chart, ChartLine, usual_range_cm
 from oakbeam.core.evaluation import FINDINGS
 from oakbeam.core.refusal import Refusal
 from oakbeam.core.room import Room
+from oakbeam.core.whatif import WhatIf
 from oakbeam.formats import chart_csv, chart_json, exposures_csv
 from oakbeam.store import NotFound, Store, charts, exposures, history, rooms
 from oakbeam.store.exposures import Exposure, Outcome
@@ -61,6 +63,37 @@ def list_rooms(store: StoreHere) -> list[Room]:
 def get_room(store: StoreHere, room_id: str) -> Room:
     """One room with its equipment."""
     return rooms.get(store, room_id)
+
+
+@router.post("/rooms", status_code=201, tags=["rooms"])
+def new_room(store: StoreHere, asked: rooms_api.NewRoom) -> Room:
+    """A new room with the equipment of another."""
+    return rooms_api.add(store, asked, ACTOR)
+
+
+@router.put("/rooms/{room_id}", tags=["rooms"])
+def change_room(store: StoreHere, room_id: str, asked: Room) -> Room:
+    """Change a room's equipment. `revision` must be the one that was read; the calibration record stays as it is."""
+    return rooms_api.change(store, room_id, asked, ACTOR)
+
+
+@router.post("/rooms/{room_id}/calibration/fit", tags=["rooms"])
+def fit_readings(store: StoreHere, room_id: str, asked: rooms_api.Readings) -> rooms_api.FitOut:
+    """Fit readings of output, half-value layer and exposure index, and show what they would change. Nothing is kept."""
+    return rooms_api.fit(store, room_id, asked)
+
+
+@router.post("/rooms/{room_id}/calibration", tags=["rooms"])
+def accept_calibration(store: StoreHere, room_id: str, asked: rooms_api.Readings) -> Room:
+    """Accept readings: the room takes the fitted outputs, filtration and index scales."""
+    return rooms_api.calibrate(store, room_id, asked, ACTOR)
+
+
+@router.get("/rooms/{room_id}/history", tags=["rooms"])
+def room_history(store: StoreHere, room_id: str) -> list[history.Change]:
+    """The audit rows of a room, newest first."""
+    rooms.get(store, room_id)
+    return history.of(store, f"room:{room_id}")
 
 
 @router.get("/projections", tags=["catalogue"])
@@ -112,6 +145,18 @@ async def technique(request: Request) -> Response:
     Served by `lane` in front of the framework; described here.
     """
     return lane.answer(the_store(request), await request.body())
+
+
+@router.post("/what-if", tags=["desk"])
+def what_else(store: StoreHere, asked: s.TechniqueRequest) -> WhatIf:
+    """The choices of kVp, grid and SID that give the receptor the same, with dose, contrast and time, by the beam model."""
+    return operations.choices(store, asked)
+
+
+@router.post("/beam", tags=["beam"])
+def beam_model(cases: beam.Cases) -> list[beam.BeamResult]:
+    """The beam model for each case: kerma, scatter, grid, receptor and dose, per mAs unless `mas` is given."""
+    return beam.results(cases)
 
 
 @router.get("/charts", tags=["charts"])

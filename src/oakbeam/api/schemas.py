@@ -11,12 +11,12 @@ from typing import Annotated, Literal
 from pydantic import BaseModel, ConfigDict, Field, StringConstraints, TypeAdapter
 
 from oakbeam.core.chart import KVP_RANGE, MAS_RANGE, SID_RANGE_CM, THICKNESS_RANGE_CM, ChartLine, LawName, Status
-from oakbeam.core.derived import Caution, Forecast, School, Step, Technique
+from oakbeam.core.derived import Caution, Forecast, Step, Technique
 from oakbeam.core.evaluation import Evaluation, Finding
 from oakbeam.core.generator import ExposureControl, SpotChoice, SpotName
 from oakbeam.core.patient import AgeBand, Habitus, Sex
-from oakbeam.core.projection import Modifier
-from oakbeam.core.room import SupportId
+from oakbeam.core.projection import Composition, Modifier
+from oakbeam.core.room import School, SupportId
 from oakbeam.core.rules import GridTable
 from oakbeam.core.table import Row
 from oakbeam.store.exposures import Exposure, Outcome
@@ -112,7 +112,7 @@ class TechniqueRequest(Request):
     chart: Id | None = None
     patient: PatientRequest | None = None
     setup: SetupRequest | None = None
-    school: School = "rules"
+    school: School | None = Field(default=None, description="Which school rules the ladder; left out: the room's")
 
 
 @dataclass(frozen=True, slots=True)
@@ -175,6 +175,8 @@ class ProjectionOut(BaseModel):
     breathing: str
     time_ceiling_ms: float
     critique: str
+    composition: Composition
+    reference_kerma_mgy: float | None
 
 
 class ExamOut(BaseModel):
@@ -244,8 +246,17 @@ class BandIn(Request):
     mas: Mas
 
 
+class PointIn(Request):
+    """One point of a levelled line."""
+
+    thickness_cm: Thickness
+    kvp: Kvp
+    mas: Mas
+
+
 class LawIn(Request):
-    """A line's law, given outright. Fixed and variable kVp need thickness_cm, kvp and mas; banded needs bands."""
+    """A line's law, given outright. Fixed and variable kVp need thickness_cm, kvp and mas; banded needs bands; levelled
+    needs points, and as thickness_cm the point it was levelled from."""
 
     name: LawName
     thickness_cm: Thickness | None = None
@@ -254,6 +265,7 @@ class LawIn(Request):
     doubling_cm: Annotated[Number, Field(gt=0, le=50)] | None = None
     kvp_per_cm: Annotated[Number, Field(gt=0, le=50)] | None = None
     bands: Annotated[list[BandIn], Field(max_length=40)] = []
+    points: Annotated[list[PointIn], Field(max_length=200)] = []
 
 
 class ConditionsIn(Request):
@@ -279,7 +291,8 @@ class LineIn(ConditionsIn):
 class AcceptedExposureIn(Request):
     """One exposure that gave an accepted image, and the school that makes a line of it.
 
-    With ei, the mAs is first brought to the target. parameter: doubling thickness [cm], or kVp per cm for variable kVp.
+    With ei, the mAs is first brought to the target. parameter: doubling thickness [cm], or kVp per cm for
+    variable kVp, or for levelled the kVp per cm it steps with (0 keeps the kVp).
     """
 
     model_config = ConfigDict(
@@ -311,7 +324,7 @@ class AcceptedExposureIn(Request):
     mas: Mas
     ei: Ei | None = None
     school: LawName = "fixed_kvp"
-    parameter: Annotated[Number, Field(gt=0, le=50)] | None = None
+    parameter: Annotated[Number, Field(ge=0, le=50)] | None = None
 
 
 class LineTable(BaseModel):

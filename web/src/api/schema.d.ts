@@ -37,7 +37,11 @@ export interface paths {
          */
         get: operations["list_rooms_api_rooms_get"];
         put?: never;
-        post?: never;
+        /**
+         * New Room
+         * @description A new room with the equipment of another.
+         */
+        post: operations["new_room_api_rooms_post"];
         delete?: never;
         options?: never;
         head?: never;
@@ -56,6 +60,70 @@ export interface paths {
          * @description One room with its equipment.
          */
         get: operations["get_room_api_rooms__room_id__get"];
+        /**
+         * Change Room
+         * @description Change a room's equipment. `revision` must be the one that was read; the calibration record stays as it is.
+         */
+        put: operations["change_room_api_rooms__room_id__put"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/rooms/{room_id}/calibration/fit": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Fit Readings
+         * @description Fit readings of output, half-value layer and exposure index, and show what they would change. Nothing is kept.
+         */
+        post: operations["fit_readings_api_rooms__room_id__calibration_fit_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/rooms/{room_id}/calibration": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Accept Calibration
+         * @description Accept readings: the room takes the fitted outputs, filtration and index scales.
+         */
+        post: operations["accept_calibration_api_rooms__room_id__calibration_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/rooms/{room_id}/history": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Room History
+         * @description The audit rows of a room, newest first.
+         */
+        get: operations["room_history_api_rooms__room_id__history_get"];
         put?: never;
         post?: never;
         delete?: never;
@@ -140,6 +208,46 @@ export interface paths {
          *     Served by `lane` in front of the framework; described here.
          */
         post: operations["technique_api_techniques_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/what-if": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * What Else
+         * @description The choices of kVp, grid and SID that give the receptor the same, with dose, contrast and time, by the beam model.
+         */
+        post: operations["what_else_api_what_if_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/beam": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Beam Model
+         * @description The beam model for each case: kerma, scatter, grid, receptor and dose, per mAs unless `mas` is given.
+         */
+        post: operations["beam_model_api_beam_post"];
         delete?: never;
         options?: never;
         head?: never;
@@ -514,7 +622,8 @@ export interface components {
          * AcceptedExposureIn
          * @description One exposure that gave an accepted image, and the school that makes a line of it.
          *
-         *     With ei, the mAs is first brought to the target. parameter: doubling thickness [cm], or kVp per cm for variable kVp.
+         *     With ei, the mAs is first brought to the target. parameter: doubling thickness [cm], or kVp per cm for
+         *     variable kVp, or for levelled the kVp per cm it steps with (0 keeps the kVp).
          * @example {
          *       "ei": 460,
          *       "kvp": 66,
@@ -549,9 +658,40 @@ export interface components {
              * @default fixed_kvp
              * @enum {string}
              */
-            school: "fixed_kvp" | "variable_kvp" | "banded";
+            school: "fixed_kvp" | "variable_kvp" | "banded" | "levelled";
             /** Parameter */
             parameter?: number | null;
+        };
+        /**
+         * Aec
+         * @description Automatic exposure control: the cells there are, the exposure ratio of one density step, its shortest response [ms],
+         *     and the back-up over the prediction. The room's mAs ceiling is the generator's.
+         */
+        Aec: {
+            /**
+             * Cells
+             * @default [
+             *       "L",
+             *       "C",
+             *       "R"
+             *     ]
+             */
+            cells: string[];
+            /**
+             * Density Step
+             * @default 1.25
+             */
+            density_step: number;
+            /**
+             * Minimum Response Ms
+             * @default 3
+             */
+            minimum_response_ms: number;
+            /**
+             * Backup Factor
+             * @default 1.5
+             */
+            backup_factor: number;
         };
         /**
          * Band
@@ -604,6 +744,180 @@ export interface components {
              * @constant
              */
             name: "banded";
+        };
+        /**
+         * BeamCase
+         * @description One beam: per 1 mAs unless mas is given. The part is a slab across the field; bone replaces tissue in its middle.
+         * @example {
+         *       "field_cm": [
+         *         35,
+         *         43
+         *       ],
+         *       "grid": {
+         *         "interspace": "aluminium",
+         *         "lead_mm": 0.04,
+         *         "lines_per_cm": 40,
+         *         "ratio": 12
+         *       },
+         *       "id": "abdomen",
+         *       "kvp": 80,
+         *       "receptor": "dr_csi",
+         *       "sid_cm": 100,
+         *       "thickness_cm": 20
+         *     }
+         */
+        BeamCase: {
+            /** Id */
+            id?: string | number | null;
+            /**
+             * Kvp
+             * @description kV
+             */
+            kvp: number;
+            /**
+             * Filtration Mm Al
+             * @description total, mm Al
+             * @default 3
+             */
+            filtration_mm_al: number;
+            /**
+             * Filtration Mm Cu
+             * @description added, mm Cu
+             * @default 0
+             */
+            filtration_mm_cu: number;
+            /**
+             * Anode Angle Deg
+             * @description degrees
+             * @default 12
+             */
+            anode_angle_deg: number;
+            /**
+             * Thickness Cm
+             * @description cm
+             */
+            thickness_cm: number;
+            /**
+             * Bone Mm
+             * @description mm cortical bone
+             * @default 0
+             */
+            bone_mm: number;
+            /**
+             * Lung Fraction
+             * @description of the thickness
+             * @default 0
+             */
+            lung_fraction: number;
+            /**
+             * Tissue
+             * @default soft
+             * @enum {string}
+             */
+            tissue: "soft" | "adipose" | "muscle";
+            /**
+             * Sid Cm
+             * @description cm
+             */
+            sid_cm: number;
+            /**
+             * Gap Cm
+             * @description cm, exit surface to receptor
+             * @default 0
+             */
+            gap_cm: number;
+            /**
+             * Support Mm Al
+             * @description mm Al between patient and receptor
+             * @default 0
+             */
+            support_mm_al: number;
+            /** Field Cm */
+            field_cm: [
+                number,
+                number
+            ];
+            grid?: components["schemas"]["GridIn"] | null;
+            /**
+             * Receptor
+             * @default dr_csi
+             * @enum {string}
+             */
+            receptor: "dr_csi" | "dr_gos" | "cr" | "film_screen";
+            /**
+             * Output Scale
+             * @description measured over modelled output
+             * @default 1
+             */
+            output_scale: number;
+            /**
+             * Mas
+             * @default 1
+             */
+            mas: number;
+        };
+        /**
+         * BeamResult
+         * @description What the model gives for a case; the conventions are those of docs/validation.md.
+         */
+        BeamResult: {
+            /** Id */
+            id: string | number | null;
+            /** K100 Ugy */
+            k100_ugy: number;
+            /** Hvl Mm Al */
+            hvl_mm_al: number;
+            /** Ssd Cm */
+            ssd_cm: number;
+            /** Incident Air Kerma Ugy */
+            incident_air_kerma_ugy: number;
+            /** Backscatter Factor */
+            backscatter_factor: number;
+            /** Kap Mgycm2 */
+            kap_mgycm2: number;
+            /** Primary Kerma Ugy */
+            primary_kerma_ugy: number;
+            /** Spr Energy */
+            spr_energy: number;
+            /** Spr Kerma */
+            spr_kerma: number;
+            /** Spr Receptor */
+            spr_receptor: number;
+            /** Grid Tp */
+            grid_tp: number;
+            /** Grid Ts */
+            grid_ts: number;
+            /** Bucky Factor */
+            bucky_factor: number;
+            /** Bucky Factor Receptor */
+            bucky_factor_receptor: number;
+            /** Contrast Improvement */
+            contrast_improvement: number;
+            /** Receptor Kerma Ugy */
+            receptor_kerma_ugy: number;
+            /** Rqa5 Equivalent Kerma Ugy */
+            rqa5_equivalent_kerma_ugy: number;
+            /** Exposure Index */
+            exposure_index: number;
+        };
+        /**
+         * Calibration
+         * @description When and by whom the outputs and indices were last accepted, and how well they fitted.
+         */
+        Calibration: {
+            /** At */
+            at: string;
+            /** By */
+            by: string;
+            /** Output Points */
+            output_points: number;
+            /** Largest Residual Percent */
+            largest_residual_percent: number;
+            /**
+             * Note
+             * @default
+             */
+            note: string;
         };
         /**
          * Caution
@@ -667,7 +981,7 @@ export interface components {
                 number
             ];
             /** Law */
-            law: components["schemas"]["FixedKvp"] | components["schemas"]["VariableKvp"] | components["schemas"]["Banded"];
+            law: components["schemas"]["FixedKvp"] | components["schemas"]["VariableKvp"] | components["schemas"]["Banded"] | components["schemas"]["Levelled"];
             /** Target Ei */
             target_ei?: number | null;
             /** Field Cm */
@@ -738,6 +1052,60 @@ export interface components {
             line: components["schemas"]["ChartLine"];
         };
         /**
+         * Check
+         * @description Reproducibility or linearity of some readings: the value [%], the usual limit [%], and whether it is kept.
+         */
+        Check: {
+            /** Name */
+            name: string;
+            /** Where */
+            where: string;
+            /** Value Percent */
+            value_percent: number;
+            /** Limit Percent */
+            limit_percent: number;
+            /** Kept */
+            kept: boolean;
+        };
+        /**
+         * Choice
+         * @description One choice on the room's stations. front: no other choice within the time ceiling has more CNR at no more dose.
+         *     current: as set up now.
+         *
+         *     Dose is incident air kerma at the skin [mGy]; contrast and cnr are those of the detail named beside; merit is CNR² per
+         *     mGy over that of the current choice.
+         */
+        Choice: {
+            /** Kvp */
+            kvp: number;
+            /** Mas */
+            mas: number;
+            /** Ma */
+            ma: number;
+            /** Time Ms */
+            time_ms: number;
+            /** Focal Spot */
+            focal_spot: string;
+            /** Grid Ratio */
+            grid_ratio: number;
+            /** Sid Cm */
+            sid_cm: number;
+            /** Incident Air Kerma Mgy */
+            incident_air_kerma_mgy: number;
+            /** Contrast */
+            contrast: number;
+            /** Cnr */
+            cnr: number;
+            /** Merit */
+            merit: number;
+            /** Over Time Ceiling */
+            over_time_ceiling: boolean;
+            /** Front */
+            front: boolean;
+            /** Current */
+            current: boolean;
+        };
+        /**
          * Choices
          * @description The lists a person picks from: conditions, casts, what can be seen in an image, why an image is rejected.
          */
@@ -754,6 +1122,26 @@ export interface components {
             };
             /** General Cautions */
             general_cautions: string[];
+        };
+        /**
+         * Composition
+         * @description What the beam meets in the part, for the beam model; an estimate whose uncertainty the forecast carries.
+         *
+         *     bone_mm: cortical-equivalent bone on the ray at the average adult. lung_fraction of the thickness is lung. fat: share of
+         *     what is neither bone nor lung that is fat, at the average adult of medium build; extra_fat: share of the thickness above
+         *     the average that is fat. why: the reasoning or source.
+         */
+        Composition: {
+            /** Bone Mm */
+            bone_mm: number;
+            /** Lung Fraction */
+            lung_fraction: number;
+            /** Fat */
+            fat: number;
+            /** Extra Fat */
+            extra_fat: number;
+            /** Why */
+            why: string;
         };
         /**
          * ConditionsIn
@@ -990,6 +1378,28 @@ export interface components {
             note: string;
         };
         /**
+         * FitOut
+         * @description What readings say and what accepting them would change in the room's approved chart. Nothing is kept.
+         */
+        FitOut: {
+            /** Outputs */
+            outputs: components["schemas"]["OutputPoint"][];
+            /** Output Scale */
+            output_scale: number;
+            /** Checks */
+            checks: components["schemas"]["Check"][];
+            /** Filtration Mm Al */
+            filtration_mm_al: number | null;
+            /** Hvl Residual Percent */
+            hvl_residual_percent: number | null;
+            /** Indices */
+            indices: components["schemas"]["IndexFit"][];
+            /** Notices */
+            notices: string[];
+            /** Effects */
+            effects: components["schemas"]["LineEffect"][];
+        };
+        /**
          * FixedKvp
          * @description kVp fixed; mas is right at thickness_cm and doubles every doubling_cm.
          */
@@ -1030,6 +1440,11 @@ export interface components {
         /**
          * Forecast
          * @description What to expect. ei is None for film, optical_density for digital. Kerma and KAP are None without output or field.
+         *
+         *     di_low to di_high: where four of five such patients should come out (see `forecast`); seen: how many logged exposures of
+         *     the line narrowed it. Kerma is incident air kerma at the skin, entrance surface kerma that with backscatter.
+         *     reference_kerma_mgy: an example of a reference level for the average adult, to be replaced by the local one.
+         *     model_di: what the beam model alone expects at these stations, for comparison; None where it has no answer.
          */
         Forecast: {
             /** Ei */
@@ -1057,6 +1472,29 @@ export interface components {
             heat_units: number;
             /** Magnification At Skin */
             magnification_at_skin: number;
+            /** Di Low */
+            di_low?: number | null;
+            /** Di High */
+            di_high?: number | null;
+            /**
+             * Seen
+             * @default 0
+             */
+            seen: number;
+            /** Entrance Surface Kerma Mgy */
+            entrance_surface_kerma_mgy?: number | null;
+            /** Reference Kerma Mgy */
+            reference_kerma_mgy?: number | null;
+            /** Model Di */
+            model_di?: number | null;
+            /** Detail */
+            detail?: string | null;
+            /** Contrast */
+            contrast?: number | null;
+            /** Cnr */
+            cnr?: number | null;
+            /** Unsharpness Mm */
+            unsharpness_mm?: number | null;
         };
         /**
          * Generator
@@ -1081,7 +1519,7 @@ export interface components {
         };
         /**
          * Grid
-         * @description A focused grid; range_cm is the SID range its maker states for it.
+         * @description A focused linear grid; range_cm is the SID range its maker states for it. Strips as in `GridStrips`.
          */
         Grid: {
             /** Ratio */
@@ -1095,6 +1533,57 @@ export interface components {
                 number,
                 number
             ];
+            /**
+             * Lead Mm
+             * @default 0.04
+             */
+            lead_mm: number;
+            /**
+             * Interspace
+             * @default aluminium
+             * @enum {string}
+             */
+            interspace: "aluminium" | "fibre";
+            /**
+             * Cover Mm Al
+             * @default 0.3
+             */
+            cover_mm_al: number;
+        };
+        /**
+         * GridIn
+         * @description A grid by its strips: ratio, lines per cm, lead strip [mm], interspace, cover [mm Al in all].
+         */
+        GridIn: {
+            /**
+             * Ratio
+             * @description strip height over interspace
+             */
+            ratio: number;
+            /**
+             * Lines Per Cm
+             * @description 1/cm
+             * @default 40
+             */
+            lines_per_cm: number;
+            /**
+             * Lead Mm
+             * @description mm, at most 0.6 of the period
+             * @default 0.04
+             */
+            lead_mm: number;
+            /**
+             * Interspace
+             * @default aluminium
+             * @enum {string}
+             */
+            interspace: "aluminium" | "fibre";
+            /**
+             * Cover Mm Al
+             * @description mm Al
+             * @default 0.3
+             */
+            cover_mm_al: number;
         };
         /**
          * Heading
@@ -1129,6 +1618,16 @@ export interface components {
             version: string;
         };
         /**
+         * HvlReadingIn
+         * @description A half-value layer [mm Al].
+         */
+        HvlReadingIn: {
+            /** Kvp */
+            kvp: number;
+            /** Hvl Mm Al */
+            hvl_mm_al: number;
+        };
+        /**
          * ImportRequest
          * @description A CSV file's text, to become a draft of the room's next version.
          */
@@ -1144,6 +1643,32 @@ export interface components {
             csv: string;
         };
         /**
+         * IndexFit
+         * @description A receptor's index readings: scale (shown over called for) and the largest residual [%] about it.
+         */
+        IndexFit: {
+            /** Receptor */
+            receptor: string;
+            /** Readings */
+            readings: number;
+            /** Ei Scale */
+            ei_scale: number;
+            /** Residual Percent */
+            residual_percent: number;
+        };
+        /**
+         * IndexReadingIn
+         * @description The exposure index shown for a kerma at the receptor in an RQA5-like beam.
+         */
+        IndexReadingIn: {
+            /** Receptor */
+            receptor: string;
+            /** Kerma Ugy */
+            kerma_ugy: number;
+            /** Ei */
+            ei: number;
+        };
+        /**
          * Judgement
          * @description The evaluation of an image, and the corrected technique for a repeat or the next patient where one follows.
          */
@@ -1157,14 +1682,15 @@ export interface components {
         };
         /**
          * LawIn
-         * @description A line's law, given outright. Fixed and variable kVp need thickness_cm, kvp and mas; banded needs bands.
+         * @description A line's law, given outright. Fixed and variable kVp need thickness_cm, kvp and mas; banded needs bands; levelled
+         *     needs points, and as thickness_cm the point it was levelled from.
          */
         LawIn: {
             /**
              * Name
              * @enum {string}
              */
-            name: "fixed_kvp" | "variable_kvp" | "banded";
+            name: "fixed_kvp" | "variable_kvp" | "banded" | "levelled";
             /** Thickness Cm */
             thickness_cm?: number | null;
             /** Kvp */
@@ -1180,6 +1706,44 @@ export interface components {
              * @default []
              */
             bands: components["schemas"]["BandIn"][];
+            /**
+             * Points
+             * @default []
+             */
+            points: components["schemas"]["PointIn"][];
+        };
+        /**
+         * Levelled
+         * @description Points that the beam model found to give the same exposure index at each thickness (see `levelling`).
+         *
+         *     base_cm: the thickness of the accepted exposure it was levelled from, one of the points. Between points the logarithm of
+         *     the mAs is linear where the kVp is the same; where it steps, the lower point's setting is carried up to the step.
+         */
+        Levelled: {
+            /** Points */
+            points: components["schemas"]["Point"][];
+            /** Base Cm */
+            base_cm: number;
+            /**
+             * Name
+             * @default levelled
+             * @constant
+             */
+            name: "levelled";
+        };
+        /**
+         * LineEffect
+         * @description What accepting the calibration would change at a chart line's own thickness: expected DI, and dose shown [%].
+         */
+        LineEffect: {
+            /** Projection */
+            projection: string;
+            /** Support */
+            support: string;
+            /** Di Change */
+            di_change: number;
+            /** Kerma Change Percent */
+            kerma_change_percent: number;
         };
         /**
          * LineIn
@@ -1243,7 +1807,8 @@ export interface components {
          * Modifier
          * @description A condition or a cast: what it changes once, on a chart value for a normal patient.
          *
-         *     Exactly one of mas_factor (x) or kvp_percent (%) or kvp_added (kVp) is set.
+         *     Exactly one of mas_factor (x) or kvp_percent (%) or kvp_added (kVp) is set. overlay: what the beam model puts in the beam
+         *     for it, material and thickness [cm]; None where the model has no opinion.
          */
         Modifier: {
             /** Id */
@@ -1263,6 +1828,11 @@ export interface components {
             kvp_added: number | null;
             /** Note */
             note: string;
+            /** Overlay */
+            overlay?: [
+                string,
+                number
+            ] | null;
         };
         /**
          * NewChart
@@ -1280,6 +1850,16 @@ export interface components {
             from_chart?: number | null;
         };
         /**
+         * NewRoom
+         * @description A new room with the equipment of another, to be changed from there.
+         */
+        NewRoom: {
+            /** Name */
+            name: string;
+            /** Like */
+            like: string;
+        };
+        /**
          * Output
          * @description A measured tube output: air kerma [µGy/mAs] in air at 100 cm, at one kVp.
          */
@@ -1288,6 +1868,41 @@ export interface components {
             kvp: number;
             /** Kerma Ugy Per Mas */
             kerma_ugy_per_mas: number;
+        };
+        /**
+         * OutputPoint
+         * @description All readings at one kVp: mean output [µGy/mAs at 100 cm], that of the fit, and the residual [%] of the mean.
+         */
+        OutputPoint: {
+            /** Kvp */
+            kvp: number;
+            /** Readings */
+            readings: number;
+            /** Output Ugy Per Mas */
+            output_ugy_per_mas: number;
+            /** Fitted Ugy Per Mas */
+            fitted_ugy_per_mas: number;
+            /** Residual Percent */
+            residual_percent: number;
+        };
+        /**
+         * OutputReadingIn
+         * @description Air kerma free in air: kerma_ugy at distance_cm from the focus.
+         */
+        OutputReadingIn: {
+            /** Kvp */
+            kvp: number;
+            /** Ma */
+            ma: number;
+            /** Mas */
+            mas: number;
+            /**
+             * Distance Cm
+             * @default 100
+             */
+            distance_cm: number;
+            /** Kerma Ugy */
+            kerma_ugy: number;
         };
         /**
          * PatientRequest
@@ -1311,6 +1926,33 @@ export interface components {
             conditions: string[];
             /** Cast */
             cast?: string | null;
+        };
+        /**
+         * Point
+         * @description One point of a levelled line: the setting that is right at thickness_cm.
+         */
+        Point: {
+            /** Thickness Cm */
+            thickness_cm: number;
+            /** Kvp */
+            kvp: number;
+            /** Mas */
+            mas: number;
+        };
+        /**
+         * PointIn
+         * @description One point of a levelled line.
+         */
+        PointIn: {
+            /**
+             * Thickness Cm
+             * @description cm
+             */
+            thickness_cm: number;
+            /** Kvp */
+            kvp: number;
+            /** Mas */
+            mas: number;
         };
         /**
          * PowerPoint
@@ -1407,10 +2049,35 @@ export interface components {
             time_ceiling_ms: number;
             /** Critique */
             critique: string;
+            composition: components["schemas"]["Composition"];
+            /** Reference Kerma Mgy */
+            reference_kerma_mgy: number | null;
+        };
+        /**
+         * Readings
+         * @description The readings of one calibration; revision: that of the room they were entered for.
+         */
+        Readings: {
+            /** Outputs */
+            outputs?: components["schemas"]["OutputReadingIn"][];
+            /** Hvls */
+            hvls?: components["schemas"]["HvlReadingIn"][];
+            /** Indices */
+            indices?: components["schemas"]["IndexReadingIn"][];
+            /**
+             * Note
+             * @default
+             */
+            note: string;
+            /** Revision */
+            revision?: number | null;
         };
         /**
          * Receptor
          * @description A receptor. Digital kinds have a target exposure index, film-screen a speed class; size in cm, width x height.
+         *
+         *     region_targets: target index by region of the body where it is not target_ei. ei_scale: index shown over index that the
+         *     kerma at an RQA5-like beam calls for (IEC 62494-1), as measured; 1 where not measured.
          */
         Receptor: {
             /** Id */
@@ -1421,7 +2088,7 @@ export interface components {
              * Kind
              * @enum {string}
              */
-            kind: "dr_csi" | "cr" | "film_screen";
+            kind: "dr_csi" | "dr_gos" | "cr" | "film_screen";
             /** Size Cm */
             size_cm: [
                 number,
@@ -1431,6 +2098,19 @@ export interface components {
             target_ei: number | null;
             /** Speed */
             speed: number | null;
+            /**
+             * Region Targets
+             * @default []
+             */
+            region_targets: [
+                string,
+                number
+            ][];
+            /**
+             * Ei Scale
+             * @default 1
+             */
+            ei_scale: number;
         };
         /**
          * Recorded
@@ -1475,7 +2155,8 @@ export interface components {
         };
         /**
          * Room
-         * @description A room and its equipment. outputs: at least two points, kVp rising. revision grows with each change.
+         * @description A room and its equipment. outputs: at least two points, kVp rising. school: which one rules the ladder here.
+         *     aec None: the room has none. revision grows with each change.
          */
         Room: {
             /** Id */
@@ -1495,6 +2176,34 @@ export interface components {
              */
             loose_grids: components["schemas"]["Grid"][];
             /**
+             * @default {
+             *       "filtration_mm_al": 3,
+             *       "filtration_mm_cu": 0,
+             *       "anode_angle_deg": 12
+             *     }
+             */
+            tube: components["schemas"]["Tube"];
+            /**
+             * @default {
+             *       "cells": [
+             *         "L",
+             *         "C",
+             *         "R"
+             *       ],
+             *       "density_step": 1.25,
+             *       "minimum_response_ms": 3,
+             *       "backup_factor": 1.5
+             *     }
+             */
+            aec: components["schemas"]["Aec"] | null;
+            /**
+             * School
+             * @default rules
+             * @enum {string}
+             */
+            school: "rules" | "model";
+            calibration?: components["schemas"]["Calibration"] | null;
+            /**
              * Revision
              * @default 1
              */
@@ -1503,6 +2212,9 @@ export interface components {
         /**
          * Row
          * @description One thickness. The station fields are None where the room cannot deliver the setting; refusal then says why.
+         *
+         *     drift_di: the deviation index that the beam model expects of the exact setting, the line being on target at its own
+         *     thickness; None where the model has no answer.
          */
         Row: {
             /** Thickness Cm */
@@ -1527,6 +2239,8 @@ export interface components {
             over_time_ceiling: boolean;
             /** Refusal */
             refusal: string | null;
+            /** Drift Di */
+            drift_di?: number | null;
         };
         /**
          * SetupRequest
@@ -1564,6 +2278,9 @@ export interface components {
         /**
          * Step
          * @description One rung of the ladder. factor is the mAs factor; a step that moves kVp shows it before and after.
+         *
+         *     school: the one whose factor was taken. other_school and other_factor: what the other school would have taken for the
+         *     same change, where it has an answer; apart: the two differ by over 10 %.
          */
         Step: {
             /** Name */
@@ -1585,10 +2302,20 @@ export interface components {
             school: "rules" | "model";
             /** Why */
             why: string;
+            /** Other School */
+            other_school?: ("rules" | "model") | null;
+            /** Other Factor */
+            other_factor?: number | null;
+            /**
+             * Apart
+             * @default false
+             */
+            apart: boolean;
         };
         /**
          * Support
          * @description Where the receptor sits. gap_cm: from the surface the patient touches to the receptor. grid: the one built in.
+         *     attenuation_mm_al: aluminium equivalent of the table top or front.
          */
         Support: {
             /**
@@ -1599,6 +2326,11 @@ export interface components {
             /** Gap Cm */
             gap_cm: number;
             grid: components["schemas"]["Grid"] | null;
+            /**
+             * Attenuation Mm Al
+             * @default 0
+             */
+            attenuation_mm_al: number;
         };
         /**
          * Technique
@@ -1677,10 +2409,9 @@ export interface components {
             setup?: components["schemas"]["SetupRequest"] | null;
             /**
              * School
-             * @default rules
-             * @enum {string}
+             * @description Which school rules the ladder; left out: the room's
              */
-            school: "rules" | "model";
+            school?: ("rules" | "model") | null;
         };
         /**
          * TechniqueResponse
@@ -1751,6 +2482,27 @@ export interface components {
             outcome: "accepted" | "rejected";
         };
         /**
+         * Tube
+         * @description Total filtration [mm Al, and added mm Cu] and anode angle [degrees] of the tube.
+         */
+        Tube: {
+            /**
+             * Filtration Mm Al
+             * @default 3
+             */
+            filtration_mm_al: number;
+            /**
+             * Filtration Mm Cu
+             * @default 0
+             */
+            filtration_mm_cu: number;
+            /**
+             * Anode Angle Deg
+             * @default 12
+             */
+            anode_angle_deg: number;
+        };
+        /**
          * VariableKvp
          * @description mAs fixed; kvp is right at thickness_cm and climbs by kvp_per_cm.
          */
@@ -1772,6 +2524,16 @@ export interface components {
              * @constant
              */
             name: "variable_kvp";
+        };
+        /**
+         * WhatIf
+         * @description The choices, by rising dose, and what contrast and CNR were taken of.
+         */
+        WhatIf: {
+            /** Detail */
+            detail: string;
+            /** Choices */
+            choices: components["schemas"]["Choice"][];
         };
     };
     responses: never;
@@ -1876,6 +2638,57 @@ export interface operations {
             };
         };
     };
+    new_room_api_rooms_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewRoom"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Room"];
+                };
+            };
+            /** @description There is no such thing */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The present state does not allow it */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Refused; says what is allowed */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     get_room_api_rooms__room_id__get: {
         parameters: {
             query?: never;
@@ -1894,6 +2707,214 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Room"];
+                };
+            };
+            /** @description There is no such thing */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The present state does not allow it */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Refused; says what is allowed */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    change_room_api_rooms__room_id__put: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                room_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Room"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Room"];
+                };
+            };
+            /** @description There is no such thing */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The present state does not allow it */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Refused; says what is allowed */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    fit_readings_api_rooms__room_id__calibration_fit_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                room_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Readings"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FitOut"];
+                };
+            };
+            /** @description There is no such thing */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The present state does not allow it */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Refused; says what is allowed */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    accept_calibration_api_rooms__room_id__calibration_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                room_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Readings"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Room"];
+                };
+            };
+            /** @description There is no such thing */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The present state does not allow it */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Refused; says what is allowed */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    room_history_api_rooms__room_id__history_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                room_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Change"][];
                 };
             };
             /** @description There is no such thing */
@@ -2086,6 +3107,108 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["TechniqueResponse"];
+                };
+            };
+            /** @description There is no such thing */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The present state does not allow it */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Refused; says what is allowed */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    what_else_api_what_if_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["TechniqueRequest"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["WhatIf"];
+                };
+            };
+            /** @description There is no such thing */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The present state does not allow it */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Refused; says what is allowed */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    beam_model_api_beam_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["BeamCase"][];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BeamResult"][];
                 };
             };
             /** @description There is no such thing */

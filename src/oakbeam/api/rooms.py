@@ -1,0 +1,139 @@
+"""Rooms over the API: change the equipment, fit readings, accept a calibration."""
+
+from __future__ import annotations
+
+import re
+from dataclasses import asdict, replace
+from typing import Annotated
+
+from pydantic import BaseModel, Field
+
+from oakbeam import catalogue
+from oakbeam.api.schemas import Key, Name, Number, Request, Text
+from oakbeam.core import calibration
+from oakbeam.core.equipment import check_room, check_serves
+from oakbeam.core.refusal import Refusal
+from oakbeam.core.room import Room
+from oakbeam.store import Store, charts, rooms
+from oakbeam.store.database import now
+
+Revision = Annotated[int, Field(ge=1)]
+
+
+class NewRoom(Request):
+    """A new room with the equipment of another, to be changed from there."""
+
+    name: Name
+    like: Key
+
+
+class OutputReadingIn(Request):
+    """Air kerma free in air: kerma_ugy at distance_cm from the focus."""
+
+    kvp: Number
+    ma: Number
+    mas: Number
+    distance_cm: Number = 100
+    kerma_ugy: Number
+
+
+class HvlReadingIn(Request):
+    """A half-value layer [mm Al]."""
+
+    kvp: Number
+    hvl_mm_al: Number
+
+
+class IndexReadingIn(Request):
+    """The exposure index shown for a kerma at the receptor in an RQA5-like beam."""
+
+    receptor: Key
+    kerma_ugy: Number
+    ei: Number
+
+
+class Readings(Request):
+    """The readings of one calibration; revision: that of the room they were entered for."""
+
+    outputs: list[OutputReadingIn] = Field(default_factory=list, max_length=200)
+    hvls: list[HvlReadingIn] = Field(default_factory=list, max_length=20)
+    indices: list[IndexReadingIn] = Field(default_factory=list, max_length=50)
+    note: Text = ""
+    revision: Revision | None = None
+
+
+class FitOut(BaseModel):
+    """What readings say and what accepting them would change in the room's approved chart. Nothing is kept."""
+
+    outputs: tuple[calibration.OutputPoint, ...]
+    output_scale: float
+    checks: tuple[calibration.Check, ...]
+    filtration_mm_al: float | None
+    hvl_residual_percent: float | None
+    indices: tuple[calibration.IndexFit, ...]
+    notices: tuple[str, ...]
+    effects: list[calibration.LineEffect]
+
+
+def add(store: Store, asked: NewRoom, actor: str) -> Room:
+    """A new room; its id is made from its name."""
+    base = rooms.get(store, asked.like)
+    room_id = re.sub(r"[^a-z0-9]+", "-", asked.name.lower()).strip("-")[:60]
+    if not room_id or any(room.id == room_id for room in rooms.all_rooms(store)):
+        raise Refusal("Name in use", f"'{asked.name[:40]}' is taken, or has no letters.", None, "name")
+    made = replace(base, id=room_id, name=asked.name, calibration=None)
+    return rooms.save(store, check_room(made), actor, {"like": base.id})
+
+
+def change(store: Store, room_id: str, room: Room, actor: str) -> Room:
+    """Put other equipment in the place of a room's; refused where it is not whole or a chart line would lose its footing."""
+    before = rooms.get(store, room_id)
+    if room.id != room_id:
+        raise Refusal("Another room", f"The room is '{room_id}'; its id does not change.", [room_id], "id")
+    check_room(room)
+    _check_charts(store, room)
+    # The calibration is a record of what was accepted; editing the equipment does not write it.
+    kept = replace(room, calibration=before.calibration)
+    changed = [name for name, value in asdict(kept).items() if name != "revision" and value != asdict(before)[name]]
+    return rooms.save(store, kept, actor, {"changed": changed}, expected=room.revision)
+
+
+def fit(store: Store, room_id: str, asked: Readings) -> FitOut:
+    """What the readings say of the room, and what they would change."""
+    room = rooms.get(store, room_id)
+    found = _fit(room, asked)
+    effects = [
+        effect
+        for chart in charts.of_room(store, room_id)
+        if chart.status == "approved"
+        for line in chart.lines
+        if (effect := calibration.effect(line, catalogue.projection(line.projection), room, found.room))
+    ]
+    values = {name: getattr(found, name) for name in FitOut.model_fields if name != "effects"}
+    return FitOut(**values, effects=effects)
+
+
+def calibrate(store: Store, room_id: str, asked: Readings, actor: str) -> Room:
+    """Accept readings: the room takes what was fitted; the readings go into the audit row."""
+    found = _fit(rooms.get(store, room_id), asked)
+    room = calibration.accepted(found, now(), actor, asked.note)
+    return rooms.save(store, check_room(room), actor, {"readings": asked.model_dump()}, expected=asked.revision)
+
+
+def _fit(room: Room, asked: Readings) -> calibration.Fit:
+    return calibration.fit(
+        room,
+        [calibration.OutputReading(**reading.__dict__) for reading in asked.outputs],
+        [calibration.HvlReading(**reading.__dict__) for reading in asked.hvls],
+        [calibration.IndexReading(**reading.__dict__) for reading in asked.indices],
+    )
+
+
+def _check_charts(store: Store, room: Room) -> None:
+    lines = [
+        (line, catalogue.projection(line.projection))
+        for chart in charts.of_room(store, room.id)
+        if chart.status != "superseded"
+        for line in chart.lines
+    ]
+    check_serves(room, lines)
