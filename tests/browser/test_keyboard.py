@@ -20,12 +20,12 @@ def test_the_desk_by_keyboard_alone(page: Page, site: str):
 
     write("24")
     press("Enter")
-    expect(number(page, "mas")).to_have_text("63")
+    expect(number(page, "mas")).to_have_text("40")  # 25 x 2^(3/4.5) = 39.7
     press("s")
     write("100")
     press("Enter")
     expect(number(page, "sid")).to_contain_text("100")
-    expect(number(page, "mas")).to_have_text("50")  # 63.5 x (100/107)² = 55.5
+    expect(number(page, "mas")).to_have_text("32")  # 39.7 x (100/107)² = 34.7
     press("g")  # after 12:1 comes 16:1
     expect(number(page, "grid")).to_have_text("16:1")
     press("x")
@@ -37,10 +37,10 @@ def test_the_desk_by_keyboard_alone(page: Page, site: str):
     write("92")
     press("Enter")
     expect(number(page, "kvp")).to_have_text("92")
-    expect(number(page, "mas")).to_have_text("32")  # 63.5 halved
+    expect(number(page, "mas")).to_have_text("20")  # 39.7 halved
     press("x")
     press("m")
-    write("32")
+    write("20")
     press("Enter")
     expect(number(page, "kvp")).to_have_text("92")
     press("x")

@@ -12,7 +12,7 @@ from playwright.sync_api import BrowserContext, Page, Route, expect
 from tests.browser.conftest import serve
 from tests.browser.test_whole_path import fill, number
 
-VIEWS = ["desk", "charts", "log"]
+VIEWS = ["desk", "charts", "rooms", "log"]
 
 
 def prefer(context: BrowserContext, **wanted: str) -> None:

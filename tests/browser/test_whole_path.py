@@ -101,7 +101,7 @@ def test_import_names_each_bad_cell_and_then_imports(page: Page, site: str, tmp_
         page.get_by_role("link", name="CSV").click()
     good = Path(download.value.path()).read_text()
     bad = tmp_path / "paper chart.csv"
-    bad.write_text(good.replace("57,0.8,", "57,,", 1).replace(",117,2,", ",117,320,", 1))
+    bad.write_text(good.replace("57,1.25,", "57,,", 1).replace(",117,2.5,", ",117,320,", 1))
     page.get_by_role("button", name="Import CSV").click()
     page.get_by_label("Choose a file").set_input_files(bad)
     page.get_by_role("button", name="Import as draft").click()

@@ -11,6 +11,9 @@ export type Line = Schemas["ChartLine"];
 export type LineTable = Schemas["LineTable"];
 export type TechniqueRequest = Schemas["TechniqueRequest"];
 export type TechniqueResponse = Schemas["TechniqueResponse"];
+export type Choice = Schemas["Choice"];
+export type Readings = Schemas["Readings"];
+export type Fit = Schemas["FitOut"];
 export type Judgement = Schemas["Judgement"];
 export type Exposure = Schemas["Exposure"];
 export type Trend = Schemas["Trend"];
@@ -61,7 +64,8 @@ export const useTables = (chart: Chart | undefined) =>
         client.GET("/api/charts/{chart_id}/tables", { params: { path: { chart_id: chart?.id ?? 0 } } }),
       ),
     enabled: chart !== undefined,
-    placeholderData: keepPreviousData,
+    // The last tables stay while the same chart is read anew, never while another one is: its lines are not this chart's.
+    placeholderData: (last, query) => (query?.queryKey[1] === chart?.id ? last : undefined),
   });
 
 /** The technique for a request; while a new one is on its way the last stays on screen. */
@@ -75,6 +79,16 @@ export const useTechnique = (request: TechniqueRequest | null) =>
     enabled: request !== null,
     placeholderData: keepPreviousData,
     staleTime: 2_000,
+    gcTime: 30_000,
+  });
+
+/** What else would give the receptor the same; asked for only while it is looked at. */
+export const useWhatIf = (request: TechniqueRequest) =>
+  useQuery({
+    queryKey: ["what-if", request],
+    queryFn: ({ signal }) =>
+      unwrap<Schemas["WhatIf"]>(client.POST("/api/what-if", { body: request, signal })),
+    placeholderData: keepPreviousData,
     gcTime: 30_000,
   });
 
@@ -136,10 +150,51 @@ function useChange<In, Out>(change: (given: In) => Promise<Out>, touches: string
   });
 }
 
-const CHARTS = ["charts", "tables", "technique"];
-const LOG = ["exposures", "trend"];
+const CHARTS = ["charts", "tables", "technique", "what-if"];
+const ROOMS = ["rooms", "room-history", ...CHARTS];
+const LOG = ["exposures", "trend", "technique"];
 const ofChart = (chart: number) => ({ params: { path: { chart_id: chart } } });
 const ofLine = (chart: number, line: number) => ({ params: { path: { chart_id: chart, line_id: line } } });
+
+const ofRoom = (room: string) => ({ params: { path: { room_id: room } } });
+
+export const useRoomHistory = (room: string) =>
+  useQuery({
+    queryKey: ["room-history", room],
+    queryFn: () => unwrap<Schemas["Change"][]>(client.GET("/api/rooms/{room_id}/history", ofRoom(room))),
+  });
+
+export const useNewRoom = () =>
+  useChange((body: Schemas["NewRoom"]) => unwrap<Room>(client.POST("/api/rooms", { body })), ROOMS);
+
+export const useChangeRoom = () =>
+  useChange(
+    (body: Room) => unwrap<Room>(client.PUT("/api/rooms/{room_id}", { ...ofRoom(body.id), body })),
+    ROOMS,
+  );
+
+export const useFit = (room: string, readings: Readings | null) =>
+  useQuery({
+    queryKey: ["fit", room, readings],
+    queryFn: ({ signal }) =>
+      unwrap<Fit>(
+        client.POST("/api/rooms/{room_id}/calibration/fit", {
+          ...ofRoom(room),
+          body: readings as Readings,
+          signal,
+        }),
+      ),
+    enabled: readings !== null,
+    placeholderData: keepPreviousData,
+    gcTime: 30_000,
+  });
+
+export const useCalibrate = () =>
+  useChange(
+    ({ room, body }: { room: string; body: Readings }) =>
+      unwrap<Room>(client.POST("/api/rooms/{room_id}/calibration", { ...ofRoom(room), body })),
+    ROOMS,
+  );
 
 export const useRecord = () =>
   useChange(

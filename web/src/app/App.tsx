@@ -8,6 +8,7 @@ import { usePreferences } from "../ui/preferences";
 import { Shell } from "./Shell";
 
 const ChartsPage = lazy(() => import("../charts/ChartsPage").then((m) => ({ default: m.ChartsPage })));
+const RoomsPage = lazy(() => import("../rooms/RoomsPage").then((m) => ({ default: m.RoomsPage })));
 const LogPage = lazy(() => import("../log/LogPage").then((m) => ({ default: m.LogPage })));
 
 export function App() {
@@ -41,12 +42,13 @@ export function App() {
             <Route path="/" element={<Navigate to="/desk" replace />} />
             <Route path="/desk" element={<DeskPage key={room.id} room={room} />} />
             <Route path="/charts" element={<ChartsPage key={room.id} room={room} />} />
+            <Route path="/rooms" element={<RoomsPage key={room.id} room={room} />} />
             <Route path="/log" element={<LogPage key={room.id} room={room} />} />
             <Route
               path="*"
               element={
                 <div className="p-6">
-                  <Empty title="There is no such page">Choose Desk, Charts or Log above.</Empty>
+                  <Empty title="There is no such page">Choose Desk, Charts, Rooms or Log above.</Empty>
                 </div>
               }
             />

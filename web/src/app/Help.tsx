@@ -8,7 +8,7 @@ const KEYS: { view: string; keys: [string, string][] }[] = [
   {
     view: "Everywhere",
     keys: [
-      ["Shift D, C, L", "Desk, Charts, Log"],
+      ["Shift D, C, R, L", "Desk, Charts, Rooms, Log"],
       ["c", "centimetres or inches"],
       ["?", "this help"],
     ],
@@ -30,6 +30,7 @@ const KEYS: { view: string; keys: [string, string][] }[] = [
       ["g", "next grid"],
       ["r", "next receptor"],
       ["k, m", "kVp or mAs by hand; the other follows"],
+      ["w", "ladder or what if"],
       ["x", "back to the chart's conditions"],
     ],
   },

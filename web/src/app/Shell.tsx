@@ -11,6 +11,7 @@ import { Help } from "./Help";
 const VIEWS = [
   { to: "/desk", name: "Desk", key: "D" },
   { to: "/charts", name: "Charts", key: "C" },
+  { to: "/rooms", name: "Rooms", key: "R" },
   { to: "/log", name: "Log", key: "L" },
 ];
 

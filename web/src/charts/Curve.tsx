@@ -2,12 +2,14 @@ import { scaleLinear, scaleLog } from "d3-scale";
 import { curveLinear, curveStepAfter, line as path } from "d3-shape";
 
 import type { LineTable } from "../api/queries";
-import { fromCm, trimmed, type Unit } from "../ui/units";
+import { fromCm, signed, trimmed, type Unit } from "../ui/units";
 
 const W = 400;
 const PAD = { left: 40, right: 12 };
 const KVP = { top: 14, bottom: 78 };
 const MAS = { top: 104, bottom: 226 };
+const DI = { top: 252, bottom: 314 };
+const DI_LEVELS = [-3, -1, 0, 1, 3];
 const MAS_TICKS = [0.5, 1, 2, 5, 10, 20, 50, 100, 200, 500];
 
 /** kVp and mAs of a line over thickness: the law as a thin line, the room's stations as steps. */
@@ -29,18 +31,29 @@ export function Curve({ table, unit }: { table: LineTable; unit: Unit }) {
     path<Row>(at, y).curve(banded ? curveStepAfter : curveLinear)(rows) ?? "";
   const steps = (y: (row: Row) => number) => path<Row>(at, y).curve(curveStepAfter)(delivered) ?? "";
   const [low, high] = mas.domain() as [number, number];
+  const drift = rows.some((row) => row.drift_di != null);
+  const bottom = drift ? DI.bottom : MAS.bottom;
+  const worst = Math.max(1.5, ...rows.map((row) => Math.abs(row.drift_di ?? 0)));
+  const di = scaleLinear([-worst, worst], [DI.bottom, DI.top]);
+  const expected = path<Row>(at, (row) => di(row.drift_di ?? 0)).curve(curveLinear)(rows) ?? "";
   return (
     <figure>
       <svg
-        viewBox={`0 0 ${W} 262`}
+        viewBox={`0 0 ${W} ${bottom + 36}`}
         role="img"
-        aria-label="kVp and mAs over thickness"
+        aria-label={`kVp and mAs over thickness${drift ? `; expected deviation index from ${signed(rows[0]?.drift_di ?? 0)} to ${signed(rows[rows.length - 1]?.drift_di ?? 0)}` : ""}`}
         className="w-full max-w-[34rem]"
       >
         {x.ticks(6).map((tick) => (
           <g key={tick}>
-            <line x1={x(tick)} x2={x(tick)} y1={KVP.top} y2={MAS.bottom} stroke="var(--rule)" />
-            <text x={x(tick)} y={MAS.bottom + 16} textAnchor="middle" fontSize={12} fill="var(--ink-3)">
+            <line
+              x1={x(tick)}
+              x2={x(tick)}
+              y1={KVP.top}
+              y2={drift ? DI.bottom : MAS.bottom}
+              stroke="var(--rule)"
+            />
+            <text x={x(tick)} y={bottom + 16} textAnchor="middle" fontSize={12} fill="var(--ink-3)">
               {trimmed(fromCm(tick, unit), 1)}
             </text>
           </g>
@@ -57,7 +70,7 @@ export function Curve({ table, unit }: { table: LineTable; unit: Unit }) {
         <text x={PAD.left} y={MAS.top - 6} fontSize={12} fill="var(--ink-2)">
           mAs
         </text>
-        <text x={W - PAD.right} y={MAS.bottom + 32} textAnchor="end" fontSize={12} fill="var(--ink-3)">
+        <text x={W - PAD.right} y={bottom + 32} textAnchor="end" fontSize={12} fill="var(--ink-3)">
           thickness, {unit}
         </text>
         {[law((row) => kvp(row.exact_kvp)), law((row) => mas(row.exact_mas))].map((d) => (
@@ -66,6 +79,25 @@ export function Curve({ table, unit }: { table: LineTable; unit: Unit }) {
         {[steps((row) => kvp(row.kvp ?? 0)), steps((row) => mas(row.mas ?? 1))].map((d) => (
           <path key={d} d={d} fill="none" stroke="var(--beam)" strokeWidth={2} />
         ))}
+        {drift && (
+          <>
+            <rect
+              x={PAD.left}
+              width={W - PAD.left - PAD.right}
+              y={di(1)}
+              height={di(-1) - di(1)}
+              fill="var(--good)"
+              opacity={0.16}
+            />
+            {DI_LEVELS.filter((level) => Math.abs(level) <= worst).map((level) => (
+              <Level key={level} y={di(level)} text={signed(level, 0)} />
+            ))}
+            <text x={PAD.left} y={DI.top - 6} fontSize={12} fill="var(--ink-2)">
+              expected DI, by the beam model
+            </text>
+            <path d={expected} fill="none" stroke="var(--beam)" strokeWidth={2} />
+          </>
+        )}
       </svg>
       <figcaption className="text-note text-ink-3">
         Thin: the line's law. <span className="text-beam">Stepped</span>: on the room's stations.

@@ -5,7 +5,14 @@ import type { Line } from "../api/queries";
 import { Button } from "../ui/Button";
 import { Refusal } from "../ui/Notice";
 import { NumberField } from "../ui/NumberField";
+import { Select } from "../ui/Select";
 import { trimmed } from "../ui/units";
+
+/** A law as the API takes it: a levelled one names its base as thickness_cm. */
+function lawIn(law: Line["law"]) {
+  if (law.name !== "levelled") return law;
+  return { name: law.name, thickness_cm: law.base_cm, points: law.points };
+}
 
 interface Props {
   line: Line;
@@ -37,7 +44,7 @@ export function EditLaw({ line, saving, error, onSave, onRemove }: Props) {
           target_ei: line.target_ei ?? null,
           field_cm: line.field_cm ?? null,
           note: line.note ?? "",
-          law,
+          law: lawIn(law),
         } as Schemas["LineIn"]);
       }}
     >
@@ -86,6 +93,8 @@ export function EditLaw({ line, saving, error, onSave, onRemove }: Props) {
             })}
           </tbody>
         </table>
+      ) : law.name === "levelled" ? (
+        <LevelledLaw law={law} onChange={setLaw} original={line.law} />
       ) : (
         <div className="grid grid-cols-4 gap-2">
           <NumberField
@@ -134,5 +143,67 @@ export function EditLaw({ line, saving, error, onSave, onRemove }: Props) {
       </div>
       {error != null && <Refusal error={error} className="mt-2" />}
     </form>
+  );
+}
+
+type Levelled = Extract<Line["law"], { name: "levelled" }>;
+
+/** The points of a levelled line; a person may still put a point right by hand. */
+function LevelledLaw({
+  law,
+  original,
+  onChange,
+}: {
+  law: Levelled;
+  original: Line["law"];
+  onChange: (law: Levelled) => void;
+}) {
+  const [at, setAt] = useState(
+    Math.max(
+      0,
+      law.points.findIndex((point) => point.thickness_cm === law.base_cm),
+    ),
+  );
+  const point = law.points[at];
+  if (!point) return null;
+  const put = (change: Partial<typeof point>) =>
+    onChange({ ...law, points: law.points.map((one, i) => (i === at ? { ...one, ...change } : one)) });
+  return (
+    <div>
+      <p className="mb-2 text-note text-ink-2">
+        Levelled by the beam model from the exposure at {trimmed(law.base_cm, 1)} cm. One point can be put
+        right by hand; to level again, make the line anew.
+      </p>
+      <div className="grid grid-cols-3 gap-2">
+        <Select
+          label="Point"
+          labelled
+          value={String(at)}
+          options={law.points.map((one, i) => ({
+            value: String(i),
+            label: `${trimmed(one.thickness_cm, 2)} cm`,
+          }))}
+          onChange={(value) => setAt(Number(value))}
+        />
+        <NumberField
+          key={`kvp-${at}`}
+          id="point-kvp"
+          label="kVp"
+          value={point.kvp}
+          onChange={(kvp) => kvp !== null && put({ kvp })}
+        />
+        <NumberField
+          key={`mas-${at}`}
+          id="point-mas"
+          label="mAs"
+          value={point.mas}
+          digits={3}
+          onChange={(mas) => mas !== null && put({ mas })}
+        />
+      </div>
+      {JSON.stringify(law) !== JSON.stringify(original) && (
+        <p className="mt-1 text-note text-warn">Changed by hand: the line may no longer be level.</p>
+      )}
+    </div>
   );
 }

@@ -18,6 +18,7 @@ const PARAMETER: Record<School, { label: string; usual: string }> = {
   fixed_kvp: { label: "mAs doubles every (cm)", usual: "4.5" },
   variable_kvp: { label: "kVp per cm", usual: "2" },
   banded: { label: "mAs doubles every (cm)", usual: "4.5" },
+  levelled: { label: "kVp per cm, in steps of 5", usual: "0: kVp stays" },
 };
 
 interface Props {

@@ -1,19 +1,23 @@
-import { useMemo } from "react";
+import { useMemo, useState } from "react";
 
 import type { Exam, Projection, Room } from "../api/queries";
 import { useCharts, useChoices, useExams, useProjections, useTechnique } from "../api/queries";
 import { Refused } from "../api/client";
 import { Empty, Refusal, Waiting } from "../ui/Notice";
 import { usePreferences } from "../ui/preferences";
+import { Segmented } from "../ui/Segmented";
+import { Select } from "../ui/Select";
 import { focusField, useKeys } from "../ui/useKeys";
-import { GRID_RATIOS } from "../ui/words";
+import { GRID_RATIOS, RULING } from "../ui/words";
 import { ExamRail } from "./ExamRail";
+import { Forecast } from "./Forecast";
 import { Judge } from "./Judge";
 import { Ladder } from "./Ladder";
 import { Numbers } from "./Numbers";
 import { SetupPanel } from "./SetupPanel";
 import { ThicknessRuler } from "./ThicknessRuler";
 import { useDesk } from "./useDesk";
+import { WhatIf } from "./WhatIf";
 
 /** The Desk: exam, projection, measure, set-up, technique, judge, next; in this order on screen. */
 export function DeskPage({ room }: { room: Room }) {
@@ -63,6 +67,7 @@ function Desk({ room, projections, exams, charted }: Props) {
   const technique = useTechnique(request);
   const answer = technique.data;
   const measured = state.thickness_cm !== null;
+  const [beside, setBeside] = useState<"ladder" | "what-if">("ladder");
 
   const order = exams.find((one) => one.id === state.exam)?.projections ?? [];
   const at = order.indexOf(state.projection);
@@ -121,6 +126,12 @@ function Desk({ room, projections, exams, charted }: Props) {
         );
         if (receptor) act({ do: "setup", change: { receptor } });
       },
+    },
+    {
+      keys: ["w"],
+      shown: "w",
+      does: "what if",
+      run: () => setBeside(beside === "ladder" ? "what-if" : "ladder"),
     },
     { keys: ["x"], shown: "x", does: "back to chart", run: () => act({ do: "as-charted" }) },
   ]);
@@ -181,19 +192,52 @@ function Desk({ room, projections, exams, charted }: Props) {
                 stale={technique.isPlaceholderData}
               />
               <Cautions answer={answer} />
+              <Forecast forecast={answer.forecast} unit={unit} />
             </>
           )}
         </section>
-        <aside aria-label="Ladder" className="border-l border-rule px-5 py-3">
-          <h2 className="mb-1 flex h-7 items-center justify-between text-body text-ink-2">
-            How it came about
-            {answer && (
-              <span className="text-note font-normal text-ink-3">
-                chart v{answer.chart.version} · rules of thumb
-              </span>
+        <aside aria-label="Reasons and choices" className="border-l border-rule px-5 pt-1 pb-3">
+          <div className="mb-1 flex items-start justify-between gap-2">
+            <Segmented
+              label="Beside the numbers"
+              value={beside}
+              options={[
+                { value: "ladder", label: "Ladder" },
+                { value: "what-if", label: "What if" },
+              ]}
+              onChange={(next) => setBeside(next === "what-if" ? "what-if" : "ladder")}
+            />
+            {beside === "ladder" && (
+              <Select
+                label="Ruled by"
+                value={state.school ?? room.school ?? "rules"}
+                options={[
+                  { value: "rules", label: "Rules" },
+                  { value: "model", label: "Beam model" },
+                ]}
+                onChange={(next) => act({ do: "school", school: next === "model" ? "model" : "rules" })}
+                className="w-36"
+              />
             )}
-          </h2>
-          {answer && <Ladder answer={answer} />}
+          </div>
+          {beside === "ladder" ? (
+            answer && (
+              <>
+                <Ladder answer={answer} />
+                <p className="mt-2 text-note text-ink-3">
+                  Chart version {answer.chart.version}, ruled by the{" "}
+                  {RULING[state.school ?? room.school ?? "rules"]}.
+                </p>
+              </>
+            )
+          ) : (
+            <WhatIf
+              request={request}
+              unit={unit}
+              reference={answer?.forecast.reference_kerma_mgy ?? null}
+              act={act}
+            />
+          )}
         </aside>
       </div>
       <Judge

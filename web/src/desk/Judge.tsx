@@ -128,7 +128,10 @@ export function Judge({ room, projection, projections, request, answer, choices,
 
   const done = record.data?.exposure;
   return (
-    <section aria-label="Judge" className="border-t-2 border-rule-strong bg-raised px-5 pt-2 pb-3">
+    <section
+      aria-label="Judge"
+      className="sticky bottom-0 z-10 border-t-2 border-rule-strong bg-raised px-5 pt-2 pb-3"
+    >
       <div className="grid grid-cols-[16rem_minmax(0,1fr)_minmax(0,1.1fr)] gap-6">
         <div>
           <h2 className="mb-1 text-body text-ink-2">Really set, and what came back</h2>

@@ -1,5 +1,8 @@
 import type { TechniqueResponse } from "../api/queries";
 import { figure, signed, trimmed } from "../ui/units";
+import { RULING } from "../ui/words";
+
+type Step = TechniqueResponse["steps"][number];
 
 /** How the numbers came about: the chart's own at the top, one rung for each thing that differs. */
 export function Ladder({ answer }: { answer: TechniqueResponse }) {
@@ -33,9 +36,22 @@ export function Ladder({ answer }: { answer: TechniqueResponse }) {
               </span>
             </div>
             <p className="text-note text-ink-3">{step.why}</p>
+            <OtherSchool step={step} />
           </li>
         );
       })}
     </ol>
+  );
+}
+
+/** What the other school says, shown only where the two differ by over 10 %. */
+function OtherSchool({ step }: { step: Step }) {
+  if (!step.apart || step.other_school == null || step.other_factor == null) return null;
+  return (
+    <p className="text-note text-warn">
+      <b className="font-semibold">Schools differ.</b> {step.other_school === "model" ? "The" : "By"}{" "}
+      {RULING[step.other_school]}
+      {step.other_school === "model" ? " says" : ""} ×{step.other_factor.toFixed(2)} here.
+    </p>
   );
 }

@@ -1,7 +1,7 @@
 import type { ReactNode } from "react";
 
 import type { Projection, TechniqueResponse } from "../api/queries";
-import { figure, fromCm, length, signed, trimmed, type Unit } from "../ui/units";
+import { fromCm, trimmed, type Unit } from "../ui/units";
 import { SUPPORT } from "../ui/words";
 
 interface Props {
@@ -15,7 +15,7 @@ interface Props {
 
 /** The four numbers, readable from two metres, and under them what to expect. */
 export function Numbers({ answer, projection, unit, measured, stale }: Props) {
-  const { technique: now, forecast } = answer;
+  const now = answer.technique;
   const spot = now.focal_spot === "small" ? "small focus" : "large focus";
   const aec = now.exposure_control === "aec";
   return (
@@ -54,24 +54,6 @@ export function Numbers({ answer, projection, unit, measured, stale }: Props) {
             : "Manual: no chamber"}
         </Number>
       </div>
-      <dl className="flex flex-wrap gap-x-4 gap-y-1 border-t border-rule px-5 py-2 text-note text-ink-2">
-        {forecast.ei != null && (
-          <Expected name="Expect EI">
-            {figure(forecast.ei)} (DI {signed(forecast.di)})
-          </Expected>
-        )}
-        {forecast.optical_density != null && (
-          <Expected name="Expect density">{forecast.optical_density.toFixed(2)}</Expected>
-        )}
-        {forecast.incident_air_kerma_mgy != null && (
-          <Expected name="Skin kerma">{figure(forecast.incident_air_kerma_mgy)} mGy</Expected>
-        )}
-        {forecast.kap_mgycm2 != null && <Expected name="KAP">{figure(forecast.kap_mgycm2)} mGy·cm²</Expected>}
-        <Expected name="Light on skin">
-          {trimmed(fromCm(forecast.field_at_skin_cm[0], unit), 1)} ×{" "}
-          {length(forecast.field_at_skin_cm[1], unit)}
-        </Expected>
-      </dl>
     </div>
   );
 }
@@ -98,15 +80,6 @@ function Number({ name, size, value, unit, border = false, beam = false, childre
         {unit && <span className="ml-2 text-lead font-normal text-ink-3">{unit}</span>}
       </div>
       <div className="mt-1 text-ink-2">{children}</div>
-    </div>
-  );
-}
-
-function Expected({ name, children }: { name: string; children: ReactNode }) {
-  return (
-    <div className="flex gap-1.5">
-      <dt className="text-ink-3">{name}</dt>
-      <dd>{children}</dd>
     </div>
   );
 }

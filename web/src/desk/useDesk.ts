@@ -21,6 +21,8 @@ export interface DeskState {
   setup: Overrides;
   condition: string | null;
   cast: string | null;
+  /** Which school rules the ladder; null leaves it to the room. */
+  school: "rules" | "model" | null;
 }
 
 type Action =
@@ -30,6 +32,7 @@ type Action =
   | { do: "setup"; change: { [K in keyof Overrides]?: Overrides[K] | null } }
   | { do: "condition"; id: string | null }
   | { do: "cast"; id: string | null }
+  | { do: "school"; school: DeskState["school"] }
   | { do: "as-charted" };
 
 const CHARTED = { setup: {}, condition: null, cast: null };
@@ -37,7 +40,7 @@ const CHARTED = { setup: {}, condition: null, cast: null };
 function reduce(state: DeskState, action: Action): DeskState {
   switch (action.do) {
     case "exam":
-      return { ...CHARTED, exam: action.exam, projection: action.projection, thickness_cm: null };
+      return { ...state, ...CHARTED, exam: action.exam, projection: action.projection, thickness_cm: null };
     case "projection":
       // Each projection has its own measurement and set-up; only the patient's condition and cast go along.
       return { ...state, projection: action.projection, thickness_cm: null, setup: {} };
@@ -51,13 +54,15 @@ function reduce(state: DeskState, action: Action): DeskState {
       return { ...state, condition: action.id };
     case "cast":
       return { ...state, cast: action.id };
+    case "school":
+      return { ...state, school: action.school };
     case "as-charted":
       return { ...state, ...CHARTED };
   }
 }
 
 export function useDesk(room: Room, projections: Projection[], first: { exam: string; projection: string }) {
-  const [state, act] = useReducer(reduce, { ...CHARTED, ...first, thickness_cm: null });
+  const [state, act] = useReducer(reduce, { ...CHARTED, ...first, thickness_cm: null, school: null });
   const projection = projections.find((one) => one.id === state.projection);
   const request = useMemo((): TechniqueRequest | null => {
     if (!projection) return null;
@@ -70,7 +75,7 @@ export function useDesk(room: Room, projections: Projection[], first: { exam: st
         ...(state.cast ? { cast: state.cast } : {}),
       },
       setup: { exposure_control: "manual", ...state.setup } as NonNullable<TechniqueRequest["setup"]>,
-      school: "rules",
+      ...(state.school ? { school: state.school } : {}),
     };
   }, [room.id, projection, state]);
   return { state, act, projection, request };

@@ -17,6 +17,8 @@ interface Props {
   hint?: string;
   className?: string;
   invalid?: boolean;
+  /** In a table, whose head names the column: the label is only read out. */
+  bare?: boolean;
   /** True while a typed number can only be the start of a longer one: it is then kept back until the field is left. */
   unfinished?: (value: number) => boolean;
 }
@@ -36,6 +38,7 @@ export function NumberField({
   hint,
   className = "",
   invalid = false,
+  bare = false,
   unfinished,
 }: Props) {
   const [draft, setDraft] = useState<string | null>(null);
@@ -71,10 +74,10 @@ export function NumberField({
   return (
     <div className={className}>
       <div
-        className={`flex min-h-[2.875rem] items-center rounded-sm border px-2.5 focus-within:border-beam ${wrong ? "border-bad" : "border-rule-strong"}`}
+        className={`flex ${bare ? "min-h-10" : "min-h-[2.875rem]"} items-center rounded-sm border px-2.5 focus-within:border-beam ${wrong ? "border-bad" : "border-rule-strong"}`}
       >
         <div className="min-w-0 flex-1 leading-tight">
-          <label htmlFor={id} className="label block truncate">
+          <label htmlFor={id} className={bare ? "sr-only" : "label block truncate"}>
             {label}
           </label>
           <input
@@ -91,12 +94,14 @@ export function NumberField({
             onKeyDown={key}
           />
         </div>
-        <div className="pl-1 text-right text-note leading-tight text-ink-3">
-          <span aria-hidden className="block text-[0.6875rem]">
-            {hint ?? "\u00a0"}
-          </span>
-          {unit ?? "\u00a0"}
-        </div>
+        {!bare && (
+          <div className="pl-1 text-right text-note leading-tight text-ink-3">
+            <span aria-hidden className="block text-[0.6875rem]">
+              {hint ?? "\u00a0"}
+            </span>
+            {unit ?? "\u00a0"}
+          </div>
+        )}
       </div>
     </div>
   );

@@ -12,6 +12,17 @@ export const SCHOOL: Record<string, string> = {
   fixed_kvp: "Fixed kVp",
   variable_kvp: "Variable kVp",
   banded: "Banded",
+  levelled: "Levelled",
+};
+
+/** The two schools of the ladder. */
+export const RULING = { rules: "rules of thumb", model: "beam model" } as const;
+
+export const RECEPTOR_KIND: Record<string, string> = {
+  dr_csi: "DR panel, CsI",
+  dr_gos: "DR panel, Gd₂O₂S",
+  cr: "Storage plate (CR)",
+  film_screen: "Film-screen",
 };
 
 export const GRID_RATIOS = [0, 5, 6, 8, 10, 12, 16];
@@ -28,6 +39,7 @@ export const receptorName = (room: Room, id: string) =>
 export function lawWords(line: Line): string {
   const law = line.law;
   if (law.name === "banded") return `${law.bands.length} bands`;
+  if (law.name === "levelled") return `${law.points.length} points, by the model`;
   return law.name === "fixed_kvp" ? `×2 per ${law.doubling_cm} cm` : `${law.kvp_per_cm} kVp per cm`;
 }
 

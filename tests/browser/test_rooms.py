@@ -1,0 +1,103 @@
+"""A physicist's work in Rooms, and what the beam model shows at the Desk and in Charts."""
+
+from __future__ import annotations
+
+from playwright.sync_api import Page, expect
+from tests.browser.test_whole_path import choose, fill, number
+
+
+def tab(page: Page, name: str) -> None:
+    page.get_by_role("radio", name=name, exact=True).click()
+
+
+def enter(page: Page, field: str, value: str) -> None:
+    page.get_by_role("textbox", name=field, exact=True).fill(value)
+    page.keyboard.press("Tab")
+
+
+def test_equipment_is_edited_checked_and_kept_in_the_history(page: Page, site: str):
+    page.goto(f"{site}/rooms")
+    expect(page.get_by_role("heading", name="Room 1", exact=True)).to_be_visible()
+    enter(page, "Total filtration", "0.1")
+    page.get_by_role("button", name="Save equipment").click()
+    expect(page.get_by_role("alert")).to_contain_text("allowed is 0.5 to 20 mm Al")
+    enter(page, "Total filtration", "3.4")
+    enter(page, "mA (19)", "10..12 50 100 200 320 400 500 630")
+    expect(page.get_by_role("textbox", name="mA (10)")).to_have_value("10 11 12 50 100 200 320 400 500 630")
+    tab(page, "Beam model")
+    page.get_by_role("button", name="Save equipment").click()
+    expect(page.get_by_role("button", name="Save equipment")).to_be_disabled()
+    page.get_by_role("button", name="Remove Loose panel 24×30").click()
+    page.get_by_role("button", name="Save equipment").click()
+    expect(page.get_by_role("alert")).to_contain_text("Hand PA of the room's chart would no longer hold")
+    page.get_by_role("button", name="Undo changes").click()
+    tab(page, "History")
+    expect(page.get_by_role("row", name="changed generator, tube, school")).to_be_visible()
+    page.get_by_role("textbox", name="New room, like this one").fill("Room 3")
+    page.get_by_role("button", name="Add room").click()
+    expect(page.get_by_role("heading", name="Room 3", exact=True)).to_be_visible()
+    page.keyboard.press("Shift+D")
+    expect(page.get_by_text("Room 3 has no approved chart")).to_be_visible()
+
+
+def test_readings_are_fitted_and_accepted(page: Page, site: str):
+    page.goto(f"{site}/rooms")
+    tab(page, "Calibration")
+    expect(page.get_by_text("The fit appears here")).to_be_visible()
+    for i, (kvp, kerma) in enumerate(((60, 560), (80, 1020), (110, 2050)), 1):
+        for name, value in (("kvp", kvp), ("ma", 200), ("mas", 20), ("kerma", kerma)):
+            enter(page, f"{name} of reading {i}", str(value))
+    enter(page, "kerma of index 1", "2.5")
+    enter(page, "EI of index 1", "275")
+    expect(page.get_by_text("×1.100")).to_be_visible()
+    expect(page.get_by_role("img", name="Residuals of 3 kVp")).to_be_visible()
+    expect(page.get_by_role("row", name="Lumbar spine AP")).to_contain_text("+6.")
+    page.get_by_role("button", name="Accept calibration").click()
+    expect(page.get_by_text("Accepted: the room is now calibrated")).to_be_visible()
+    expect(page.get_by_text("from 3 readings")).to_be_visible()
+    tab(page, "History")
+    expect(page.get_by_text("calibration accepted, 3 output, 0 HVL and 1 index readings")).to_be_visible()
+
+
+def test_both_schools_and_what_if_at_the_desk(page: Page, demo_site: str):
+    page.goto(f"{demo_site}/desk")
+    choose(page, "Exam", "Lumbar spine")
+    fill(page, "Thickness: not measured", "27")
+    expect(page.get_by_text("Schools differ.")).to_be_visible()
+    expect(page.get_by_label("Forecast")).to_contain_text("4 of 5")
+    fill(page, "kVp by hand", "92")
+    by_rules = number(page, "mas").text_content()
+    choose(page, "Ruled by", "Beam model")
+    expect(page.get_by_text("ruled by the beam model")).to_be_visible()
+    expect(page.get_by_text("mAs follows by the beam model")).to_be_visible()
+    assert by_rules is not None
+    page.keyboard.press("x")
+    page.keyboard.press("w")
+    picture = page.get_by_role("img", name="choices by skin dose")
+    expect(picture).to_be_visible()
+    rows = page.get_by_role("table", name="Choices on the front").get_by_role("button")
+    expect(rows.first).to_be_visible()
+    rows.filter(has_text="85 kVp").first.click()
+    expect(page.get_by_text("the image for the dose")).to_be_visible()
+    page.get_by_role("button", name="Set up so").click()
+    expect(number(page, "kvp")).to_have_text("85")
+    page.keyboard.press("w")
+    expect(page.get_by_label("How the numbers came about")).to_contain_text("kVp by hand")
+
+
+def test_a_levelled_line_is_made_and_a_point_put_right(page: Page, site: str):
+    page.goto(f"{site}/charts")
+    page.get_by_role("button", name="New line").click()
+    choose(page, "Projection", "Knee AP oblique, medial rotation")
+    for field, value in {"Measured thickness": "12", "kVp": "68", "mAs": "6.3"}.items():
+        fill(page, field, value)
+    tab(page, "Levelled")
+    expect(page.get_by_role("img", name="expected deviation index from 0.0 to 0.0")).to_be_visible()
+    page.get_by_role("button", name="Add to a new version 2").click()
+    expect(page.get_by_text("Levelled by the beam model from the exposure at 12 cm")).to_be_visible()
+    choose(page, "Point: 12 cm", "15 cm")
+    page.get_by_label("mAs", exact=True).fill("16")
+    page.keyboard.press("Tab")
+    expect(page.get_by_text("may no longer be level")).to_be_visible()
+    page.get_by_role("button", name="Save line").click()
+    expect(page.get_by_text("may no longer be level")).to_have_count(0)

@@ -1,0 +1,357 @@
+import { scaleLinear } from "d3-scale";
+import { type ReactNode, useState } from "react";
+
+import { type Fit, type Readings, type Room, useCalibrate, useFit, useProjections } from "../api/queries";
+import { Button } from "../ui/Button";
+import { Empty, Refusal } from "../ui/Notice";
+import { NumberField } from "../ui/NumberField";
+import { Select } from "../ui/Select";
+import { figure, signed } from "../ui/units";
+import { projectionName, SUPPORT } from "../ui/words";
+
+type Cell = number | null;
+interface OutputRow {
+  kvp: Cell;
+  ma: Cell;
+  mas: Cell;
+  distance_cm: Cell;
+  kerma_ugy: Cell;
+}
+interface HvlRow {
+  kvp: Cell;
+  hvl_mm_al: Cell;
+}
+interface IndexRow {
+  receptor: string;
+  kerma_ugy: Cell;
+  ei: Cell;
+}
+
+const EMPTY: OutputRow = { kvp: null, ma: null, mas: null, distance_cm: 100, kerma_ugy: null };
+
+/** Enter readings, see what they say and what they would change, then accept or leave it. */
+export function Calibration({ room }: { room: Room }) {
+  const digital = room.receptors.filter((one) => one.kind !== "film_screen");
+  const [outputs, setOutputs] = useState<OutputRow[]>([EMPTY, EMPTY, EMPTY]);
+  const [hvls, setHvls] = useState<HvlRow[]>([{ kvp: null, hvl_mm_al: null }]);
+  const [indices, setIndices] = useState<IndexRow[]>(
+    digital[0] ? [{ receptor: digital[0].id, kerma_ugy: null, ei: null }] : [],
+  );
+  const readings = complete(room, outputs, hvls, indices);
+  const fit = useFit(room.id, readings);
+  const accept = useCalibrate();
+
+  return (
+    <div className="grid grid-cols-[minmax(0,1fr)_minmax(0,1.05fr)] gap-8 px-5 py-4">
+      <div className="flex flex-col gap-5">
+        <Readout
+          title="Output, free in air"
+          hint="Three times the same setting shows reproducibility; two mA stations at one kVp linearity."
+        >
+          <Table heads={["kVp", "mA", "mAs", "at, cm", "kerma, µGy"]}>
+            {outputs.map((row, i) => (
+              <tr key={i}>
+                {(["kvp", "ma", "mas", "distance_cm", "kerma_ugy"] as const).map((key) => (
+                  <NumberCell
+                    key={key}
+                    id={`output-${i}-${key}`}
+                    name={`${key.split("_")[0]} of reading ${i + 1}`}
+                    value={row[key]}
+                    onChange={(value) => setOutputs(put(outputs, i, { [key]: value }))}
+                  />
+                ))}
+              </tr>
+            ))}
+          </Table>
+          <AddRow
+            onAdd={() =>
+              setOutputs([...outputs, { ...(outputs[outputs.length - 1] ?? EMPTY), kerma_ugy: null }])
+            }
+          />
+        </Readout>
+        <Readout title="Half-value layer" hint="Optional: the filtration that fits it is taken over.">
+          <Table heads={["kVp", "HVL, mm Al"]}>
+            {hvls.map((row, i) => (
+              <tr key={i}>
+                {(["kvp", "hvl_mm_al"] as const).map((key) => (
+                  <NumberCell
+                    key={key}
+                    id={`hvl-${i}-${key}`}
+                    name={`${key === "kvp" ? "kVp" : "HVL"} of layer ${i + 1}`}
+                    value={row[key]}
+                    onChange={(value) => setHvls(put(hvls, i, { [key]: value }))}
+                  />
+                ))}
+              </tr>
+            ))}
+          </Table>
+          <AddRow onAdd={() => setHvls([...hvls, { kvp: null, hvl_mm_al: null }])} />
+        </Readout>
+        {digital.length > 0 && (
+          <Readout
+            title="Exposure index"
+            hint="70 kV with 21 mm Al added (RQA5-like), kerma at the receptor."
+          >
+            <Table heads={["Receptor", "kerma, µGy", "EI shown"]}>
+              {indices.map((row, i) => (
+                <tr key={i}>
+                  <td className="pr-1">
+                    <Select
+                      label={`Receptor of index ${i + 1}`}
+                      value={row.receptor}
+                      options={digital.map((one) => ({ value: one.id, label: one.name }))}
+                      onChange={(receptor) => setIndices(put(indices, i, { receptor }))}
+                    />
+                  </td>
+                  {(["kerma_ugy", "ei"] as const).map((key) => (
+                    <NumberCell
+                      key={key}
+                      id={`index-${i}-${key}`}
+                      name={`${key === "ei" ? "EI" : "kerma"} of index ${i + 1}`}
+                      value={row[key]}
+                      onChange={(value) => setIndices(put(indices, i, { [key]: value }))}
+                    />
+                  ))}
+                </tr>
+              ))}
+            </Table>
+            <AddRow
+              onAdd={() =>
+                setIndices([
+                  ...indices,
+                  { receptor: indices[indices.length - 1]?.receptor ?? "", kerma_ugy: null, ei: null },
+                ])
+              }
+            />
+          </Readout>
+        )}
+      </div>
+      <div className="min-w-0" aria-live="polite">
+        {!readings ? (
+          <Empty title="The fit appears here">
+            A row counts once all of it is filled in. Output needs two kVp. Nothing changes before you accept.
+          </Empty>
+        ) : fit.isError ? (
+          <Refusal error={fit.error} />
+        ) : (
+          fit.data && (
+            <>
+              <FitView room={room} fit={fit.data} />
+              <div className="mt-4 flex items-center gap-4 border-t border-rule pt-3">
+                <Button
+                  tone="beam"
+                  disabled={accept.isPending}
+                  onClick={() => accept.mutate({ room: room.id, body: readings })}
+                >
+                  Accept calibration
+                </Button>
+                <span className="text-note text-ink-3">
+                  Approved charts keep their numbers; forecasts, dose and the model&apos;s ratios follow.
+                </span>
+              </div>
+              {accept.isSuccess && (
+                <p className="mt-2 text-good">Accepted: the room is now calibrated from these readings.</p>
+              )}
+              {accept.isError && <Refusal error={accept.error} className="mt-2" />}
+            </>
+          )
+        )}
+      </div>
+    </div>
+  );
+}
+
+function put<T>(rows: T[], at: number, change: Partial<T>): T[] {
+  return rows.map((row, i) => (i === at ? { ...row, ...change } : row));
+}
+
+/** The readings that are filled in whole; null where there is none. */
+function complete(room: Room, outputs: OutputRow[], hvls: HvlRow[], indices: IndexRow[]): Readings | null {
+  const whole = <T extends object>(row: T) => Object.values(row).every((cell) => cell !== null);
+  const found = {
+    outputs: outputs.filter(whole),
+    hvls: hvls.filter(whole),
+    indices: indices.filter(whole),
+    note: "",
+    revision: room.revision,
+  };
+  const count = found.outputs.length + found.hvls.length + found.indices.length;
+  return count > 0 ? (found as Readings) : null;
+}
+
+function Readout({ title, hint, children }: { title: string; hint: string; children: ReactNode }) {
+  return (
+    <section aria-label={title}>
+      <h3 className="border-b border-rule-strong pb-1 text-body">{title}</h3>
+      <p className="my-1 text-note text-ink-3">{hint}</p>
+      {children}
+    </section>
+  );
+}
+
+function Table({ heads, children }: { heads: string[]; children: ReactNode }) {
+  return (
+    <table className="w-full table-fixed">
+      <thead className="text-left text-note text-ink-3">
+        <tr>
+          {heads.map((head) => (
+            <th key={head} className="pl-1 font-normal">
+              {head}
+            </th>
+          ))}
+        </tr>
+      </thead>
+      <tbody>{children}</tbody>
+    </table>
+  );
+}
+
+interface NumberCellProps {
+  id: string;
+  name: string;
+  value: Cell;
+  onChange: (value: Cell) => void;
+}
+
+function NumberCell({ id, name, value, onChange }: NumberCellProps) {
+  return (
+    <td className="pr-1 pb-1">
+      <NumberField id={id} label={name} bare value={value} digits={4} onChange={onChange} />
+    </td>
+  );
+}
+
+function AddRow({ onAdd }: { onAdd: () => void }) {
+  return (
+    <Button tone="quiet" className="-ml-3" onClick={onAdd}>
+      Another reading
+    </Button>
+  );
+}
+
+function FitView({ room, fit }: { room: Room; fit: Fit }) {
+  const projections = useProjections();
+  return (
+    <div className="flex flex-col gap-4">
+      {fit.notices.length > 0 && (
+        <ul className="border-l-4 border-warn pl-3">
+          {fit.notices.map((notice) => (
+            <li key={notice}>
+              <b className="text-warn">Check</b> {notice}
+            </li>
+          ))}
+        </ul>
+      )}
+      {fit.outputs.length > 0 && (
+        <section aria-label="Output fit">
+          <h3 className="text-body">Output: {fit.output_scale.toFixed(3)} × the model&apos;s tube</h3>
+          <Residuals fit={fit} />
+        </section>
+      )}
+      {fit.checks.length > 0 && (
+        <ul aria-label="Checks">
+          {fit.checks.map((check) => (
+            <li key={check.name + check.where} className="flex gap-2">
+              <b className={check.kept ? "text-good" : "text-bad"}>{check.kept ? "Kept" : "Over"}</b>
+              <span>
+                {check.name} {check.where}: {check.value_percent.toFixed(1)} % (usual limit{" "}
+                {check.limit_percent} %)
+              </span>
+            </li>
+          ))}
+        </ul>
+      )}
+      {fit.filtration_mm_al != null && (
+        <p>
+          Filtration that fits the HVL: <b>{fit.filtration_mm_al.toFixed(2)} mm Al</b> (now{" "}
+          {room.tube?.filtration_mm_al}); largest residual {(fit.hvl_residual_percent ?? 0).toFixed(1)} %.
+        </p>
+      )}
+      {fit.indices.map((one) => (
+        <p key={one.receptor}>
+          {room.receptors.find((receptor) => receptor.id === one.receptor)?.name}: index shown is{" "}
+          <b>×{one.ei_scale.toFixed(3)}</b> of what the kerma calls for; largest residual{" "}
+          {one.residual_percent.toFixed(1)} %.
+        </p>
+      ))}
+      {fit.effects.length > 0 && (
+        <section aria-label="What would change">
+          <h3 className="text-body">What it would change in the approved chart</h3>
+          <table className="mt-1 w-full text-right text-note">
+            <thead className="text-ink-3">
+              <tr className="border-b border-rule-strong">
+                <th className="py-1 text-left font-normal">Line</th>
+                <th className="font-normal">expected DI</th>
+                <th className="font-normal">dose shown</th>
+              </tr>
+            </thead>
+            <tbody>
+              {fit.effects.map((effect, i) => (
+                <tr key={i} className="border-b border-rule">
+                  <td className="py-0.5 text-left">
+                    {projectionName(
+                      projections.data?.find((one) => one.id === effect.projection),
+                      effect.projection,
+                    )}
+                    <span className="text-ink-3">, {SUPPORT[effect.support]}</span>
+                  </td>
+                  <td className={Math.abs(effect.di_change) > 0.5 ? "font-semibold text-warn" : ""}>
+                    {signed(effect.di_change, 2)}
+                  </td>
+                  <td>{signed(effect.kerma_change_percent, 1)} %</td>
+                </tr>
+              ))}
+            </tbody>
+          </table>
+        </section>
+      )}
+    </div>
+  );
+}
+
+const W = 440;
+const H = 130;
+
+/** The residuals of the output over kVp: how far each mean lies off the fit. */
+function Residuals({ fit }: { fit: Fit }) {
+  const points = fit.outputs;
+  const kvps = points.map((point) => point.kvp);
+  const x = scaleLinear([Math.min(...kvps) - 5, Math.max(...kvps) + 5], [40, W - 10]);
+  const worst = Math.max(6, ...points.map((point) => Math.abs(point.residual_percent) * 1.15));
+  const y = scaleLinear([-worst, worst], [H - 24, 12]);
+  return (
+    <svg
+      viewBox={`0 0 ${W} ${H}`}
+      className="w-full max-w-[34rem]"
+      role="img"
+      aria-label={`Residuals of ${points.length} kVp, in percent`}
+    >
+      <rect x={40} width={W - 50} y={y(5)} height={y(-5) - y(5)} fill="var(--good)" opacity={0.14} />
+      {[-5, 0, 5].map((level) => (
+        <g key={level}>
+          <line x1={40} x2={W - 10} y1={y(level)} y2={y(level)} stroke="var(--rule)" />
+          <text x={34} y={y(level) + 4} textAnchor="end" fontSize={11} fill="var(--ink-3)">
+            {signed(level, 0)} %
+          </text>
+        </g>
+      ))}
+      {points.map((point) => (
+        <g key={point.kvp}>
+          <line
+            x1={x(point.kvp)}
+            x2={x(point.kvp)}
+            y1={y(0)}
+            y2={y(point.residual_percent)}
+            stroke="var(--beam)"
+            strokeWidth={2}
+          />
+          <circle cx={x(point.kvp)} cy={y(point.residual_percent)} r={3.5} fill="var(--beam)" />
+          <text x={x(point.kvp)} y={H - 8} textAnchor="middle" fontSize={11} fill="var(--ink-3)">
+            {point.kvp} kVp
+          </text>
+          <title>{`${figure(point.output_ugy_per_mas)} µGy/mAs, fit ${figure(point.fitted_ugy_per_mas)}`}</title>
+        </g>
+      ))}
+    </svg>
+  );
+}

@@ -1,0 +1,122 @@
+import { useState } from "react";
+
+import { type Room, useChangeRoom, useNewRoom, useRooms } from "../api/queries";
+import { Button } from "../ui/Button";
+import { Refusal } from "../ui/Notice";
+import { prefer } from "../ui/preferences";
+import { Segmented } from "../ui/Segmented";
+import { moment } from "../ui/words";
+import { Calibration } from "./Calibration";
+import { Equipment } from "./Equipment";
+import { History } from "./History";
+
+type Part = "equipment" | "calibration" | "history";
+
+/** Rooms: what a room has, how it was measured, and what changed. */
+export function RoomsPage({ room }: { room: Room }) {
+  const rooms = useRooms();
+  const change = useChangeRoom();
+  const add = useNewRoom();
+  const [part, setPart] = useState<Part>("equipment");
+  const [edited, setEdited] = useState<Room | null>(null);
+  const [name, setName] = useState("");
+  const shown = edited ?? room;
+  const dirty = edited !== null && JSON.stringify(edited) !== JSON.stringify(room);
+
+  async function addRoom() {
+    const made = await add.mutateAsync({ name, like: room.id });
+    setName("");
+    prefer({ room: made.id });
+  }
+
+  return (
+    <div className="flex min-h-0 flex-1">
+      <h1 className="sr-only">Rooms</h1>
+      <nav aria-label="Rooms" className="flex w-44 shrink-0 flex-col gap-1 border-r border-rule px-2 py-4">
+        <h2 className="px-2 text-body text-ink-2">Rooms</h2>
+        <ol>
+          {(rooms.data ?? []).map((one) => (
+            <li key={one.id}>
+              <button
+                type="button"
+                aria-current={one.id === room.id ? "true" : undefined}
+                onClick={() => prefer({ room: one.id })}
+                className={`min-h-11 w-full border-l-4 px-2 text-left break-words hover:bg-raised ${one.id === room.id ? "border-beam bg-raised font-semibold" : "border-transparent"}`}
+              >
+                {one.name}
+              </button>
+            </li>
+          ))}
+        </ol>
+        <form
+          className="mt-3 flex flex-col gap-2 border-t border-rule px-2 pt-3"
+          onSubmit={(event) => {
+            event.preventDefault();
+            void addRoom();
+          }}
+        >
+          <label className="label" htmlFor="new-room">
+            New room, like this one
+          </label>
+          <input
+            id="new-room"
+            value={name}
+            maxLength={80}
+            onChange={(event) => setName(event.currentTarget.value)}
+            className="min-h-10 w-full rounded-sm border border-rule-strong bg-transparent px-2"
+          />
+          <Button type="submit" disabled={name.trim() === "" || add.isPending}>
+            Add room
+          </Button>
+          {add.isError && <Refusal error={add.error} />}
+        </form>
+      </nav>
+      <div className="min-w-0 flex-1">
+        <header className="flex flex-wrap items-center gap-x-6 gap-y-1 border-b border-rule px-5 py-2">
+          <div className="min-w-0">
+            <h2 className="text-lead break-words">{room.name}</h2>
+            <p className="text-note text-ink-3">
+              {room.calibration
+                ? `calibrated ${moment(room.calibration.at)} from ${room.calibration.output_points} readings; largest residual ${room.calibration.largest_residual_percent.toFixed(1)} %`
+                : "not calibrated here: outputs as first entered"}
+            </p>
+          </div>
+          <Segmented
+            label="Part"
+            value={part}
+            options={[
+              { value: "equipment", label: "Equipment" },
+              { value: "calibration", label: "Calibration" },
+              { value: "history", label: "History" },
+            ]}
+            onChange={(next) => setPart(next as Part)}
+          />
+          {part === "equipment" && (
+            <div className="ml-auto flex items-center gap-2">
+              {dirty && (
+                <Button tone="quiet" onClick={() => setEdited(null)}>
+                  Undo changes
+                </Button>
+              )}
+              <Button
+                tone="beam"
+                disabled={!dirty || change.isPending}
+                onClick={() => change.mutate(shown, { onSuccess: () => setEdited(null) })}
+              >
+                Save equipment
+              </Button>
+            </div>
+          )}
+        </header>
+        {part === "equipment" && (
+          <>
+            {change.isError && dirty && <Refusal error={change.error} className="mx-5 mt-3" />}
+            <Equipment room={shown} onChange={setEdited} />
+          </>
+        )}
+        {part === "calibration" && <Calibration room={room} />}
+        {part === "history" && <History room={room.id} />}
+      </div>
+    </div>
+  );
+}
