@@ -78,7 +78,7 @@ def test_both_schools_and_what_if_at_the_desk(page: Page, demo_site: str):
     rows = page.get_by_role("table", name="Choices on the front").get_by_role("button")
     expect(rows.first).to_be_visible()
     rows.filter(has_text="85 kVp").first.click()
-    expect(page.get_by_text("the image for the dose")).to_be_visible()
+    expect(page.get_by_text("CNR² per dose")).to_be_visible()
     page.get_by_role("button", name="Set up so").click()
     expect(number(page, "kvp")).to_have_text("85")
     page.keyboard.press("w")

@@ -66,8 +66,8 @@ def test_the_models_rungs_together_are_the_ratio_of_two_beams(thickness, setup):
     except Refusal:
         return
     kvp, mas = LSPINE.at(thickness)
-    field = setup.get("field_cm", (35, 43))
     before, after = ROOM.receptor("panel-43"), ROOM.receptor(setup.get("receptor", "panel-43"))
+    field = setup.get("field_cm", (min(35, after.size_cm[0]), min(43, after.size_cm[1])))
     part = part_of(projection(LSPINE), np.array([thickness]))
     bucky = ROOM.support("table_bucky")
     old = beam_setup(ROOM, kvp, 107, bucky, 12, before, (35, 43))
@@ -186,6 +186,10 @@ def test_what_if_holds_the_receptor_exposure_and_marks_what_nothing_beats():
     for one in inside:
         beaten = any(other.cnr >= one.cnr and other.incident_air_kerma_mgy < one.incident_air_kerma_mgy for other in inside)
         assert not (one.front and beaten)
+    keys = [(one.kvp, one.grid_ratio, one.sid_cm) for one in found.choices]
+    assert len(set(keys)) == len(keys)
+    between = what_if(KNEE, ROOM, projection(KNEE), Patient(13.3), Setup())  # 68.6 kVp by the chart
+    assert [one.kvp for one in between.choices if one.current] == [69]
     grids = [one for one in found.choices if one.grid_ratio]
     assert all(95 <= one.sid_cm <= 130 for one in grids)
     assert all(one.mas in ROOM.generator.mas for one in found.choices)

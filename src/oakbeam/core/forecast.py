@@ -10,7 +10,7 @@ from oakbeam.core.beam.quality import REGION_MOTION_MM_S, cnr, contrast, detail_
 from oakbeam.core.beam.receptor import PHOSPHORS
 from oakbeam.core.derived import Forecast, Setup
 from oakbeam.core.evaluation import density_from_deviation
-from oakbeam.core.modelling import ModelPath, beam_and_spread, wanted_rqa5_ugy
+from oakbeam.core.modelling import ModelPath, beam_and_spread, wanted_rqa5_ugy, within_receptor
 from oakbeam.core.projection import Projection
 from oakbeam.core.refusal import OutOfRange, Refusal, within
 from oakbeam.core.room import Receptor, Room, Support
@@ -130,8 +130,7 @@ def forecast(
 def _field(path: ModelPath, setup: Setup, receptor: Receptor) -> tuple[float, float]:
     """The field [cm] at the receptor: as said, else the path's, no larger than the receptor."""
     if setup.field_cm is None:
-        short, long = (min(a, b) for a, b in zip(sorted(path.field_cm), sorted(receptor.size_cm), strict=True))
-        return (short, long) if path.field_cm[0] <= path.field_cm[1] else (long, short)
+        return within_receptor(path.field_cm, receptor)
     for side, value in zip(("width", "height"), setup.field_cm, strict=True):
         within(f"field_cm.{side}", value, 1, max(receptor.size_cm), "cm")
     return setup.field_cm

@@ -13,7 +13,7 @@ from dataclasses import replace
 from oakbeam.core import geometry, rules
 from oakbeam.core.chart import KVP_RANGE, Banded, ChartLine, Levelled, VariableKvp
 from oakbeam.core.derived import Caution, CautionLevel, Setup, Step
-from oakbeam.core.modelling import ModelPath
+from oakbeam.core.modelling import ModelPath, within_receptor
 from oakbeam.core.patient import Patient, modified, strongest
 from oakbeam.core.projection import Projection
 from oakbeam.core.refusal import Refusal, within
@@ -199,7 +199,7 @@ def receptor_step(ladder: Ladder, line: ChartLine, room: Room, receptor: Recepto
     ladder.change(
         "Receptor",
         rules.convert_speed(1.0, speed_from, speed_to),
-        path.move(receptor=receptor, target_ei=target_ei),
+        path.move(receptor=receptor, target_ei=target_ei, field_cm=within_receptor(path.field_cm, receptor)),
         f"{before.name} to {receptor.name}: speed class {speed_from:.0f} to {speed_to:.0f}.",
     )
     return target_ei

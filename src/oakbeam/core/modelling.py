@@ -108,9 +108,13 @@ def wanted_rqa5_ugy(receptor: Receptor, target_ei: float | None) -> float:
 
 def usual_field(line_field: tuple[float, float] | None, projection: Projection, receptor: Receptor) -> tuple[float, float]:
     """The field [cm] at the receptor that is usual: the line's, else the projection's, no larger than the receptor."""
-    usual = line_field or projection.field_cm
-    short, long = (min(a, b) for a, b in zip(sorted(usual), sorted(receptor.size_cm), strict=True))
-    return (short, long) if usual[0] <= usual[1] else (long, short)
+    return within_receptor(line_field or projection.field_cm, receptor)
+
+
+def within_receptor(field_cm: tuple[float, float], receptor: Receptor) -> tuple[float, float]:
+    """A field no larger than a receptor, which may be turned to take it."""
+    short, long = (min(a, b) for a, b in zip(sorted(field_cm), sorted(receptor.size_cm), strict=True))
+    return (short, long) if field_cm[0] <= field_cm[1] else (long, short)
 
 
 @dataclass

@@ -11,6 +11,7 @@ from dataclasses import dataclass, replace
 from oakbeam.core.beam.quality import cnr, contrast, detail_of
 from oakbeam.core.chart import ChartLine
 from oakbeam.core.derived import Setup
+from oakbeam.core.generator import nearest_station
 from oakbeam.core.modelling import ModelPath
 from oakbeam.core.patient import Patient
 from oakbeam.core.projection import Projection
@@ -77,12 +78,12 @@ def what_if(
     plain = replace(setup, kvp=None, mas=None, exposure_control="manual")
     climbed = climb(line, room, projection, patient, plain, grid_table, room.school)
     ladder, path = climbed.ladder, climbed.ladder.path
-    anchor = path.mas_on_target()
+    anchor, now = path.mas_on_target(), nearest_station("kvp", path.kvp, room.generator.kvp, "kVp")
     found = []
     for grid_ratio in _grids(room, climbed.support, path.grid_ratio):
         for sid_cm in _sids(path, room.grid(climbed.support, grid_ratio)):
-            for kvp in _kvps(room, projection, path.kvp):
-                here = (kvp, grid_ratio, sid_cm) == (path.kvp, path.grid_ratio, path.sid_cm)
+            for kvp in _kvps(room, projection, now):
+                here = (kvp, grid_ratio, sid_cm) == (now, path.grid_ratio, path.sid_cm)
                 trial = replace(path, kvp=kvp, grid_ratio=grid_ratio, sid_cm=sid_cm, wanted_mas=None)
                 choice = _choice(trial, ladder.mas / anchor, room, projection, here)
                 if choice:

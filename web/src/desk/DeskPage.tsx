@@ -200,6 +200,7 @@ function Desk({ room, projections, exams, charted }: Props) {
           <div className="mb-1 flex items-start justify-between gap-2">
             <Segmented
               label="Beside the numbers"
+              className="shrink-0"
               value={beside}
               options={[
                 { value: "ladder", label: "Ladder" },
@@ -216,7 +217,7 @@ function Desk({ room, projections, exams, charted }: Props) {
                   { value: "model", label: "Beam model" },
                 ]}
                 onChange={(next) => act({ do: "school", school: next === "model" ? "model" : "rules" })}
-                className="w-36"
+                className="w-28 xl:w-36"
               />
             )}
           </div>

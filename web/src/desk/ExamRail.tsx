@@ -57,7 +57,7 @@ export function ExamRail({ exams, projections, exam, projection, charted, onExam
           );
         })}
       </ol>
-      <p className="ml-auto hidden max-w-md truncate text-note text-ink-3 lg:block" title={chosen?.why}>
+      <p className="ml-auto hidden max-w-md truncate text-note text-ink-3 xl:block" title={chosen?.why}>
         {chosen?.why}
       </p>
     </section>

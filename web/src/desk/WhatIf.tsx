@@ -63,8 +63,7 @@ export function WhatIf({ request, unit, reference, act }: Props) {
           <p className="text-note">
             {trimmed(chosen.kvp, 1)} kVp, {trimmed(chosen.mas, 2)} mAs,{" "}
             {grid(chosen.grid_ratio).toLowerCase()}, {trimmed(fromCm(chosen.sid_cm, unit), 0)} {unit}:
-            contrast {(100 * chosen.contrast).toFixed(1)} %, {chosen.merit.toFixed(2)} × the image for the
-            dose
+            contrast {(100 * chosen.contrast).toFixed(1)} %, CNR² per dose ×{chosen.merit.toFixed(2)}
             {chosen.over_time_ceiling && <span className="text-warn">, over the usual time</span>}.
           </p>
           <Button
@@ -214,7 +213,7 @@ function Picture({ choices, front, now, chosen, reference, onPick }: PictureProp
         );
       })}
       <circle cx={nowX} cy={nowY} r={8} fill="none" stroke="var(--ink)" strokeWidth={1.8} />
-      <text x={nowX - 11} y={nowY - 8} textAnchor="end" fontSize={12} fill="var(--ink)">
+      <text x={nowX + 9} y={nowY + 16} fontSize={12} fill="var(--ink)">
         now
       </text>
       {chosen && !chosen.current && (

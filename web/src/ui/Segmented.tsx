@@ -24,7 +24,7 @@ export function Segmented({ label, value, options, onChange, className = "" }: P
         <ToggleGroup.Item
           key={option.value}
           value={option.value}
-          className="min-h-10 min-w-10 border-b-2 border-rule px-3 text-ink-2 hover:text-ink data-[state=on]:border-beam data-[state=on]:font-semibold data-[state=on]:text-ink"
+          className="min-h-10 min-w-10 border-b-2 border-rule px-2 text-ink-2 hover:text-ink xl:px-3 data-[state=on]:border-beam data-[state=on]:font-semibold data-[state=on]:text-ink"
         >
           {option.label}
         </ToggleGroup.Item>
