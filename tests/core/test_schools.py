@@ -68,7 +68,7 @@ def test_the_models_rungs_together_are_the_ratio_of_two_beams(thickness, setup):
     kvp, mas = LSPINE.at(thickness)
     before, after = ROOM.receptor("panel-43"), ROOM.receptor(setup.get("receptor", "panel-43"))
     field = setup.get("field_cm", (min(35, after.size_cm[0]), min(43, after.size_cm[1])))
-    part = part_of(projection(LSPINE), np.array([thickness]))
+    part = part_of(projection(LSPINE).composition, projection(LSPINE).thickness_cm[1], np.array([thickness]))
     bucky = ROOM.support("table_bucky")
     old = beam_setup(ROOM, kvp, 107, bucky, 12, before, (35, 43))
     new = beam_setup(

@@ -10,7 +10,7 @@ from oakbeam.core.beam.quality import REGION_MOTION_MM_S, cnr, contrast, detail_
 from oakbeam.core.beam.receptor import PHOSPHORS
 from oakbeam.core.derived import Forecast, Setup
 from oakbeam.core.evaluation import density_from_deviation
-from oakbeam.core.modelling import ModelPath, beam_and_spread, wanted_rqa5_ugy, within_receptor
+from oakbeam.core.modelling import ModelPath, wanted_rqa5_ugy, within_receptor
 from oakbeam.core.projection import Projection
 from oakbeam.core.refusal import OutOfRange, Refusal, within
 from oakbeam.core.room import Receptor, Room, Support
@@ -84,14 +84,14 @@ def forecast(
     low, high, entrance, model_di = None, None, None, None
     shown_contrast, shown_cnr, detail = None, None, detail_of(projection.region)
     try:
-        beam, spread = beam_and_spread(path)
+        beam, spread = path.beam()
         low, high = band(di, spread, seen)
         if kerma_mgy is not None:
             entrance = kerma_mgy * float(beam.backscatter_factor[0])
             given = stationed.mas * float(beam.rqa5_equivalent_kerma_ugy[0])
             model_di = 10 * math.log10(given / wanted_rqa5_ugy(receptor, target_ei))
-        shown_contrast = float(contrast(beam, detail)[0])
-        shown_cnr = float(cnr(beam, detail, stationed.mas)[0])
+        of_detail = contrast(beam, detail)
+        shown_contrast, shown_cnr = float(of_detail[0]), float(cnr(beam, of_detail, stationed.mas)[0])
     except Refusal:
         pass
     spot = next(one.size_mm for one in room.generator.focal_spots if one.name == stationed.loading.focal_spot)

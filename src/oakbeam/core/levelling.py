@@ -28,7 +28,9 @@ def signals_per_mas(line: ChartLine, room: Room, projection: Projection, thickne
     for one in np.unique(kvp):
         same = kvp == one
         setup = beam_setup(room, float(one), line.sid_cm, room.support(line.support), line.grid_ratio, receptor, field)
-        found[same] = rqa5_equivalent_ugy(setup, part_of(projection, thickness_cm[same]))
+        found[same] = rqa5_equivalent_ugy(
+            setup, part_of(projection.composition, projection.thickness_cm[1], thickness_cm[same])
+        )
     return found
 
 

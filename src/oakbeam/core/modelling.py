@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass, replace
+from functools import lru_cache
 
 import numpy as np
 
@@ -30,25 +31,24 @@ STANDARD_STRIPS = {5: 30.0, 6: 36.0, 8: 40.0, 10: 40.0, 12: 40.0, 16: 44.0}
 
 
 def part_of(
-    projection: Projection,
+    composition: Composition,
+    average_cm: float,
     thickness_cm: Array,
     habitus: Habitus | None = None,
     overlay: tuple[tuple[str, float], ...] = (),
     fat_shift: Array | float = 0.0,
     bone_scale: Array | float = 1.0,
 ) -> Part:
-    """What is in the beam for thicknesses of a projection: the catalogue's composition, moved by build and thickness.
+    """What is in the beam for thicknesses of a part: the catalogue's composition, moved by build and thickness.
 
-    thickness_cm (n). The thickness above (below) the average adult's is fat gained (lost) by the composition's extra_fat.
+    thickness_cm (n). The thickness above (below) average_cm, the average adult's, is fat gained (lost) by extra_fat.
     fat_shift and bone_scale move the estimate, to see what its uncertainty does.
     """
-    made: Composition = projection.composition
-    average = projection.thickness_cm[1]
-    fat_cm = made.fat * average + made.extra_fat * (thickness_cm - average)
+    fat_cm = composition.fat * average_cm + composition.extra_fat * (thickness_cm - average_cm)
     fat = np.clip(fat_cm / thickness_cm + HABITUS_FAT[habitus] + fat_shift, *FAT_RANGE)
-    bone = bone_scale * made.bone_mm * (thickness_cm / average) ** BONE_GROWTH
-    most = 6 * thickness_cm * (1 - made.lung_fraction)
-    return Part(thickness_cm, {"soft": 1 - fat, "adipose": fat}, np.minimum(bone, most), made.lung_fraction, overlay)
+    bone = bone_scale * composition.bone_mm * (thickness_cm / average_cm) ** BONE_GROWTH
+    most = 6 * thickness_cm * (1 - composition.lung_fraction)
+    return Part(thickness_cm, {"soft": 1 - fat, "adipose": fat}, np.minimum(bone, most), composition.lung_fraction, overlay)
 
 
 def usual_grid(ratio: int, sid_cm: float) -> Grid | None:
@@ -117,6 +117,17 @@ def within_receptor(field_cm: tuple[float, float], receptor: Receptor) -> tuple[
     return (short, long) if field_cm[0] <= field_cm[1] else (long, short)
 
 
+@dataclass(frozen=True, slots=True)
+class PatientPart:
+    """One patient's part: what `part_of` makes a Part of."""
+
+    composition: Composition
+    average_cm: float
+    thickness_cm: float
+    habitus: Habitus | None
+    overlay: tuple[tuple[str, float], ...]
+
+
 @dataclass
 class ModelPath:
     """The model's side of the ladder: where the set-up stands now, and what each change does to the mAs needed.
@@ -159,13 +170,13 @@ class ModelPath:
             habitus=habitus,
         )
 
-    def beam(self) -> Beam:
-        """The beam where the set-up stands now. Raises OutOfRange outside the model's range."""
-        return evaluate(self.setup(), self.part())
+    def beam(self) -> tuple[Beam, float]:
+        """The beam where the set-up stands now (its first entry), and its spread: see `beam_and_spread`."""
+        return beam_and_spread(self.setup(), self._patient())
 
-    def part(self) -> Part:
-        """The part at the patient's thickness."""
-        return part_of(self.projection, np.array([self.thickness_cm]), self.habitus, self.overlay)
+    def _patient(self) -> PatientPart:
+        average_cm = self.projection.thickness_cm[1]
+        return PatientPart(self.projection.composition, average_cm, self.thickness_cm, self.habitus, self.overlay)
 
     def setup(self) -> BeamSetup:
         """The set-up as the model takes it."""
@@ -182,8 +193,7 @@ class ModelPath:
 
     def mas_on_target(self) -> float:
         """mAs that gives the receptor what it wants, by the model alone."""
-        given = rqa5_equivalent_ugy(self.setup(), self.part())
-        return wanted_rqa5_ugy(self.receptor, self.target_ei) / float(given[0])
+        return wanted_rqa5_ugy(self.receptor, self.target_ei) / _signal(self.setup(), self._patient())
 
     def move(self, **changes: object) -> float | None:
         """Change the set-up and give the mAs factor of the change; None where the model has no answer before or after it."""
@@ -226,21 +236,30 @@ CALIPER_SPREAD_CM = 0.5
 """One standard deviation of a caliper reading."""
 
 
-def beam_and_spread(path: ModelPath) -> tuple[Beam, float]:
-    """The beam at a path's set-up (its first entry), and one standard deviation in DI of what is not known of the patient:
-    fat, bone, and the caliper's error.
+@lru_cache(maxsize=1024)
+def beam_and_spread(setup: BeamSetup, patient: PatientPart) -> tuple[Beam, float]:
+    """The beam of a set-up and patient (its first entry), and one standard deviation in DI of what is not known of the
+    patient: fat, bone, and the caliper's error. Raises OutOfRange outside the model's range.
 
     The chart line was made on patients too: what counts is how one patient differs from them at the reading.
     """
-    moved = np.array([0.0, 0.0, 0.0, CALIPER_SPREAD_CM])
     part = part_of(
-        path.projection,
-        path.thickness_cm + moved,
-        path.habitus,
-        path.overlay,
+        patient.composition,
+        patient.average_cm,
+        patient.thickness_cm + np.array([0.0, 0.0, 0.0, CALIPER_SPREAD_CM]),
+        patient.habitus,
+        patient.overlay,
         np.array([0.0, FAT_SPREAD, 0.0, 0.0]),
         np.array([1.0, 1.0, 1 + BONE_SPREAD, 1.0]),
     )
-    beam = evaluate(path.setup(), part)
+    beam = evaluate(setup, part)
     given = beam.rqa5_equivalent_kerma_ugy
     return beam, float(10 * np.linalg.norm(np.log10(given[1:] / given[0])))
+
+
+@lru_cache(maxsize=8192)
+def _signal(setup: BeamSetup, patient: PatientPart) -> float:
+    """RQA5-equivalent kerma [µGy/mAs]. Kept, since calipers are read to the half centimetre and set-ups recur."""
+    thickness = np.array([patient.thickness_cm])
+    part = part_of(patient.composition, patient.average_cm, thickness, patient.habitus, patient.overlay)
+    return float(rqa5_equivalent_ugy(setup, part)[0])

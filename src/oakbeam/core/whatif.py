@@ -96,10 +96,10 @@ def _choice(path: ModelPath, per_target: float, room: Room, projection: Projecti
         # Dose and CNR are those of exactly the same receptor exposure; the stations then miss it by half a step at most.
         wanted = per_target * path.mas_on_target()
         on = put_on_stations(room, projection, path.kvp, wanted)
-        beam = path.beam()
+        beam, _ = path.beam()
     except Refusal:
         return None
-    detail = detail_of(projection.region)
+    of_detail = contrast(beam, detail_of(projection.region))
     kerma_mgy = float(beam.incident_air_kerma_ugy[0]) * wanted / 1000
     if not room.outputs[0].kvp <= path.kvp <= room.outputs[-1].kvp:
         return None
@@ -112,8 +112,8 @@ def _choice(path: ModelPath, per_target: float, room: Room, projection: Projecti
         path.grid_ratio,
         path.sid_cm,
         kerma_mgy,
-        float(contrast(beam, detail)[0]),
-        float(cnr(beam, detail, wanted)[0]),
+        float(of_detail[0]),
+        float(cnr(beam, of_detail, wanted)[0]),
         0.0,
         on.loading.time_ms > projection.time_ceiling_ms,
         False,

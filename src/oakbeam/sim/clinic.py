@@ -189,7 +189,8 @@ def needed_mas(
     projection, receptor = catalogue.projection(plan.projection), room.receptor(plan.receptor)
     field = usual_field(plan.field_cm, projection, receptor)
     setup = beam_setup(room, kvp, sid_cm, room.support(plan.support), plan.grid_ratio, receptor, field)
-    part = part_of(projection, np.array([thickness_cm]), None, (), fat_shift, bone_scale)
+    average = projection.thickness_cm[1]
+    part = part_of(projection.composition, average, np.array([thickness_cm]), None, (), fat_shift, bone_scale)
     target = receptor.target_for(projection.region)
     return wanted_rqa5_ugy(receptor, target) / float(rqa5_equivalent_ugy(setup, part)[0])
 

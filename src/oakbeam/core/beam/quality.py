@@ -49,9 +49,9 @@ def contrast(beam: Beam, detail: Detail) -> Array:
     return np.asarray(np.abs(lost) / beam.signal_kev)
 
 
-def cnr(beam: Beam, detail: Detail, mas: Array | float) -> Array:
-    """(n): contrast over quantum noise in DETAIL_AREA_CM2 for a mAs; the receptor's own noise is not counted."""
-    return np.asarray(contrast(beam, detail) * beam.signal_kev * np.sqrt(mas * DETAIL_AREA_CM2 / beam.variance_kev2))
+def cnr(beam: Beam, contrast_of_detail: Array, mas: Array | float) -> Array:
+    """(n): a contrast over the quantum noise in DETAIL_AREA_CM2 for a mAs; the receptor's own noise is not counted."""
+    return np.asarray(contrast_of_detail * beam.signal_kev * np.sqrt(mas * DETAIL_AREA_CM2 / beam.variance_kev2))
 
 
 def unsharpness_mm(
