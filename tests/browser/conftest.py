@@ -13,9 +13,12 @@ from contextlib import closing
 from pathlib import Path
 
 import pytest
-from playwright.sync_api import Browser, BrowserContext, Page, sync_playwright
+from playwright.sync_api import Browser, BrowserContext, Page, expect, sync_playwright
 
 ROOT = Path(__file__).parents[2]
+PATIENCE_MS = 40_000
+"""How long a step may take before it has failed: shared machines stall for seconds, and speed is not what is tested here."""
+expect.set_options(timeout=PATIENCE_MS)
 CHROMIUM = os.environ.get("CHROMIUM", "/usr/bin/chromium")
 # No sandbox, since CI runs as root; no look-ups of outside hosts; the same colours and glyphs on every machine.
 FLAGS = [
@@ -52,7 +55,7 @@ def serve(data: Path, seeded: bool = True) -> tuple[subprocess.Popen[bytes], str
         port = probe.getsockname()[1]
     server = subprocess.Popen([*command, "serve", "--port", str(port), "--front-end", str(ROOT / "web" / "dist")])
     address = f"http://127.0.0.1:{port}"
-    for _ in range(100):
+    for _ in range(600):
         try:
             urllib.request.urlopen(f"{address}/api/health", timeout=1)
             return server, address
@@ -83,7 +86,7 @@ def site(tmp_path: Path) -> Iterator[str]:
 @pytest.fixture
 def context(chromium: Browser) -> Iterator[BrowserContext]:
     fresh = chromium.new_context(viewport={"width": 1280, "height": 800})
-    fresh.set_default_timeout(8_000)
+    fresh.set_default_timeout(PATIENCE_MS)
     yield fresh
     fresh.close()
 
