@@ -278,7 +278,7 @@ function Heading({ chart, onNewLine, onGone }: { chart: Chart; onNewLine: () => 
           </>
         )}
       </div>
-      {draft && <DraftSettings key={chart.revision} chart={chart} />}
+      {draft && <DraftSettings key={chart.id} chart={chart} />}
       {error && <Refusal error={error} className="mt-2" />}
     </header>
   );
