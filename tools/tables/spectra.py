@@ -12,8 +12,6 @@ from tools.tables.materials import ENERGIES_KEV, Array
 
 ANGLES_DEG: Array = np.array([8.0, 12.0, 16.0])
 KVPS: Array = np.arange(40.0, 151.0)
-LINE_KVP = 69.5
-"""The tungsten K edge: below it there are no characteristic lines in the range that matters."""
 
 
 def spectrum(kvp: float, angle_deg: float) -> Array:

@@ -16,7 +16,6 @@ from typing import Literal
 from oakbeam.core.refusal import OutOfRange, Refusal, positive, within
 
 ExposureControl = Literal["manual", "aec", "breathing"]
-EXPOSURE_CONTROLS: tuple[ExposureControl, ...] = ("manual", "aec", "breathing")
 SpotName = Literal["small", "large"]
 SpotChoice = Literal["small", "small_or_large", "large"]
 

@@ -168,7 +168,7 @@ def grid_step(
     place = f" on the {SUPPORT_NAMES[support.id]}" if support.id != line.support else ""
     ladder.change(
         "Grid",
-        gcf_to / gcf_from,
+        rules.convert_grid(1.0, line.grid_ratio, grid_ratio, ladder.kvp, table),
         ladder.path.move(support=support, grid_ratio=grid_ratio),
         f"{_grid_words(line.grid_ratio)} to {_grid_words(grid_ratio)}{place}: factor {gcf_from:.3g} to {gcf_to:.3g}"
         f" ({'textbook average' if table == 'average' else f'table at {ladder.kvp:.0f} kVp'}).",

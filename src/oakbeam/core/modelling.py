@@ -206,11 +206,10 @@ class ModelPath:
 
     def kvp_for(self, factor: float) -> float | None:
         """The kVp at which `factor` times the mAs gives the same exposure, to 0.01 kV; None where there is none."""
-        trial = replace(self)
         low, high = KVP_RANGE
 
         def needed(kvp: float) -> float | None:
-            return replace(trial).move(kvp=kvp)
+            return replace(self).move(kvp=kvp)
 
         least, most = needed(high), needed(low)
         if least is None or most is None or not least <= factor <= most:

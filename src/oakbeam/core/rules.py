@@ -22,8 +22,6 @@ DEFAULT_DOUBLING_CM = 4.5
 DOUBLING_CM_RANGE = (2.0, 12.0)
 DEFAULT_KVP_PER_CM = 2.0
 KVP_PER_CM_RANGE = (0.5, 5.0)
-VISIBLE_CHANGE = 0.30
-"""The smallest change of mAs that is plain on film (0.1 in log exposure)."""
 
 GridTable = Literal["average", "by_kvp"]
 GRID_TABLES: tuple[GridTable, ...] = ("average", "by_kvp")
@@ -143,11 +141,6 @@ def convert_waveform(mas: float, waveform_from: str, waveform_to: str) -> float:
         if name not in WAVEFORM_FACTORS:
             raise Refusal("Unknown waveform", f"Waveform '{name}' is not known.", list(WAVEFORM_FACTORS), "waveform")
     return positive("mas", mas) * WAVEFORM_FACTORS[waveform_to] / WAVEFORM_FACTORS[waveform_from]
-
-
-def receptor_exposure_ratio(kvp: float, mas: float, kvp_reference: float, mas_reference: float) -> float:
-    """Receptor exposure of one setting over another with nothing else changed: (mAs ratio) * (kVp ratio)^4.96."""
-    return positive("mas", mas) / mas_for_kvp(mas_reference, kvp_reference, kvp)
 
 
 def _interpolate(x: float, xs: tuple[float, ...], ys: tuple[float, ...]) -> float:

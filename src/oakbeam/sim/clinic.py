@@ -21,7 +21,6 @@ from oakbeam.core.generator import FocalSpot, Generator, PowerPoint, nearest_sta
 from oakbeam.core.modelling import beam_setup, part_of, usual_field, wanted_rqa5_ugy
 from oakbeam.core.room import Aec, Grid, Output, Receptor, Room, Support, SupportId, Tube
 
-CLINIC = "Lindenmoor Clinic (invented)"
 AUTHOR, APPROVER = "chart keeper", "physicist"
 _KVPS = tuple(float(kvp) for kvp in range(40, 151))
 

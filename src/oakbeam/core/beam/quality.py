@@ -8,6 +8,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
+from oakbeam.core import geometry
 from oakbeam.core.beam.model import Beam
 from oakbeam.core.beam.tables import Array, tables
 
@@ -61,7 +62,7 @@ def unsharpness_mm(
 
     spot_mm: focal spot; object_to_receptor_cm below the SID. U = √((f (M − 1))² + (v t M)² + F²) / M, M = SID / SOD.
     """
-    magnified = sid_cm / (sid_cm - object_to_receptor_cm)
-    geometric = spot_mm * (magnified - 1)
+    magnified = geometry.magnification(sid_cm, object_to_receptor_cm)
+    geometric = geometry.geometric_unsharpness_mm(spot_mm, sid_cm, object_to_receptor_cm)
     motion = motion_mm_s * time_ms / 1000 * magnified
     return math.sqrt(geometric**2 + motion**2 + blur_mm**2) / magnified

@@ -23,7 +23,7 @@ ReceptorKind = Literal["dr_csi", "dr_gos", "cr", "film_screen"]
 @dataclass(frozen=True, slots=True)
 class Phosphor:
     """Phosphor and coverage [g/cm²]; K edge and mean K fluorescence [keV]; escape: share of the photoelectric events above
-    the edge whose fluorescence leaves. mtf_mm: width of the intrinsic blur."""
+    the edge whose fluorescence leaves. blur_mm: width of the intrinsic blur."""
 
     material: str
     coverage_g_cm2: float
