@@ -94,6 +94,14 @@ def test_a_room_is_changed_by_one_person_at_a_time_and_only_whole(client):
     assert client.post("/api/techniques", json=asked).json()["steps"][2]["school"] == "model"
 
 
+def test_a_grid_out_of_line_loses_primary_alone(client):
+    case = {"kvp": 80, "thickness_cm": 20, "sid_cm": 100, "field_cm": [30, 30], "grid": {"ratio": 8}}
+    straight, off = client.post("/api/beam", json=[case, {**case, "grid_offset_cm": 2.5}]).json()
+    assert off["grid_tp"] == pytest.approx(straight["grid_tp"] * 0.8)
+    assert off["grid_ts"] == straight["grid_ts"]
+    assert problem(client.post("/api/beam", json=[{**case, "grid_tilt_deg": 40}]))["allowed"]["max"] == 30
+
+
 def test_a_new_room_starts_like_another(client):
     made = client.post("/api/rooms", json={"name": "Theatre C-arm", "like": "room-1"})
     assert (made.status_code, made.json()["id"]) == (201, "theatre-c-arm")

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import numpy as np
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
@@ -29,9 +30,10 @@ from oakbeam.core.refusal import OutOfRange
         (g.source_to_skin_cm(100, 21, 6), 73),
         (g.field_at_distance_cm(24, 100, 40), 14.4),
         (g.field_at_distance_cm(30, 100, 40), 18),
-        (g.cutoff_off_centre(12, 2.5, 100), 0.30),
+        (g.grid_loss(12, 20, 100, 100, offset_cm=2.5), 0.30),
         (g.cutoff_off_distance(12, 15, 100, 120), 0.30),
-        (g.cutoff_off_level(8, 2), 0.2794),
+        (g.grid_loss(8, 20, 100, 100, tilt_deg=2), 0.2794),
+        (g.grid_loss(12, 30, 100, 120), 0.15),  # half of what is lost at the edge
         (g.cutoff_off_distance(0, 15, 100, 120), 0),
     ],
 )
@@ -51,6 +53,22 @@ def test_cutoff_is_none_in_focus_and_grows_away_from_it(focal, ratio, off):
     assert g.cutoff_off_distance(ratio, off, focal, focal) == 0
     near, nearer = (g.cutoff_off_distance(ratio, off, focal, focal * share) for share in (0.9, 0.7))
     assert 0 <= near <= nearer <= 1
+
+
+@given(
+    st.sampled_from([5, 8, 12, 16]),
+    st.floats(2, 43),
+    st.floats(90, 150),
+    st.floats(90, 150),
+    st.floats(-5, 5),
+    st.floats(-3, 3),
+)
+def test_the_mean_loss_is_that_of_the_rays(ratio, width, focal, sid, offset, tilt):
+    """Against the textbook's slope at 20,001 places across the field, before any is limited to 1."""
+    across = np.linspace(-width / 2, width / 2, 20_001)
+    slope = across * (1 / sid - 1 / focal) + offset / focal + np.tan(np.radians(tilt))
+    mean = ratio * np.trapezoid(np.abs(slope), across) / width
+    assert g.grid_loss(ratio, width, focal, sid, offset, tilt) == pytest.approx(min(1.0, mean), abs=1e-6)
 
 
 def test_impossible_geometry_is_refused_with_what_is_allowed():

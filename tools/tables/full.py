@@ -59,7 +59,7 @@ def full_figures(
         np.array([setup.sid_cm - setup.gap_cm + setup.support_mm_al / 10]),
         _responses(setup),
     )
-    rings = ring_shares(FIELD_EDGES_CM, *setup.field_cm)
+    rings = ring_shares(FIELD_EDGES_CM, *setup.field_cm)[0]
     kerma, signal, kerma_behind, signal_behind = (tally.responded[:, 0, 0] @ rings).tolist()
     data = tables()
     part = Part(np.array([thickness_cm]), {tissue: 1.0}, bone_mm, lung_fraction)
@@ -71,7 +71,7 @@ def full_figures(
     p_kerma, p_signal = primary @ kerma_per_photon(), primary @ caught
     s_kerma, s_kerma_behind = kerma * photons, kerma_behind * photons
     at_skin = setup.field_cm[0] / setup.sid_cm * (setup.sid_cm - setup.gap_cm - thickness_cm)
-    skin = ring_shares(FIELD_EDGES_CM, at_skin, at_skin * setup.field_cm[1] / setup.field_cm[0])
+    skin = ring_shares(FIELD_EDGES_CM, at_skin, at_skin * setup.field_cm[1] / setup.field_cm[0])[0]
     total = primary @ (tp * caught) + signal_behind * photons
     fast = evaluate(setup, part)
     primary_share = float(fast.primary_signal_kev[0] / (primary @ (tp * caught)))

@@ -33,6 +33,7 @@ from oakbeam.core.beam.model import (
     evaluate,
 )
 from oakbeam.core.beam.receptor import ReceptorKind
+from oakbeam.core.geometry import GRID_OFFSET_RANGE_CM, GRID_TILT_RANGE_DEG, grid_loss
 from oakbeam.core.refusal import Refusal
 
 MOST_CASES = 2000
@@ -91,6 +92,11 @@ class BeamCase(Request):
     support_mm_al: Annotated[Number, _in(SUPPORT_RANGE_MM_AL, "mm Al between patient and receptor")] = 0.0
     field_cm: tuple[Side, Side]
     grid: GridIn | None = None
+    grid_focal_cm: Annotated[Number, _in(SID_RANGE_CM, "focal distance, cm; left out: focused where it is used")] | None = (
+        None
+    )
+    grid_offset_cm: Annotated[Number, _in(GRID_OFFSET_RANGE_CM, "ray off the grid's centre line, cm")] = 0.0
+    grid_tilt_deg: Annotated[Number, _in(GRID_TILT_RANGE_DEG, "grid off level across its strips, degrees")] = 0.0
     receptor: ReceptorKind = "dr_csi"
     output_scale: Annotated[Number, _in(OUTPUT_SCALE_RANGE, "measured over modelled output")] = 1.0
     mas: Annotated[Number, Field(gt=0, le=10_000)] = 1.0
@@ -157,6 +163,12 @@ def results(cases: list[BeamCase]) -> list[BeamResult]:
 
 
 def _setup(case: BeamCase) -> BeamSetup:
+    """Raises OutOfRange for a distance, decentring or tilt that the grid's geometry does not take."""
+    loss = 0.0
+    if case.grid and case.sid_cm > 0:
+        focal_cm = case.sid_cm if case.grid_focal_cm is None else case.grid_focal_cm
+        width = min(case.field_cm)
+        loss = grid_loss(case.grid.ratio, width, focal_cm, case.sid_cm, case.grid_offset_cm, case.grid_tilt_deg)
     return BeamSetup(
         kvp=case.kvp,
         sid_cm=case.sid_cm,
@@ -169,6 +181,7 @@ def _setup(case: BeamCase) -> BeamSetup:
         grid=GridStrips(**case.grid.__dict__) if case.grid else None,
         receptor=case.receptor,
         output_scale=case.output_scale,
+        primary_loss=loss,
     )
 
 

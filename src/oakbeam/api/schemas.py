@@ -82,6 +82,8 @@ class SetupRequest(Request):
     field_cm: tuple[Length, Length] | None = None
     tube_angle_deg: Annotated[Number, Field(ge=-60, le=60)] | None = None
     gap_cm: Annotated[Number, Field(ge=0, le=60)] | None = None
+    grid_offset_cm: Annotated[Number, Field(ge=-20, le=20, description="ray off the grid's centre line, cm")] = 0.0
+    grid_tilt_deg: Annotated[Number, Field(ge=-30, le=30, description="grid off level across its strips")] = 0.0
     kvp: Kvp | None = None
     mas: Mas | None = None
     exposure_control: ExposureControl = "manual"

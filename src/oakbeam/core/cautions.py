@@ -13,7 +13,6 @@ from oakbeam.core.room import SUPPORT_NAMES, Room
 
 SID_TOLERANCE = 0.02
 """An SID indicator is usually allowed to be off by this much: below it no caution is worth a word."""
-CUTOFF_WARNING = 0.10
 CHILD_GRID_FROM_CM = 12.0
 GRID_THRESHOLD_SLACK_CM = 2.0
 """Departments' thresholds for a grid differ by about this much; a missing grid is only a warning beyond it."""
@@ -87,7 +86,7 @@ def _grid(
     if grid:
         low, high = grid.range_cm
         loss = geometry.cutoff_off_distance(ratio, min(field_cm) / 2, grid.focal_cm, technique.sid_cm)
-        if not low <= technique.sid_cm <= high or loss >= CUTOFF_WARNING:
+        if not low <= technique.sid_cm <= high or loss >= geometry.CUTOFF_WARNING:
             yield Caution(
                 "warning",
                 f"{ratio}:1 grid focused at {grid.focal_cm:g} cm used at {technique.sid_cm:g} cm (its range {low:g} to "

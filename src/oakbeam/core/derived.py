@@ -13,7 +13,11 @@ CautionLevel = Literal["warning", "note"]
 
 @dataclass(frozen=True, slots=True)
 class Setup:
-    """What differs from the chart. None means: as the chart line says. sid_cm is along the central ray."""
+    """What differs from the chart. None means: as the chart line says. sid_cm is along the central ray.
+
+    grid_offset_cm and grid_tilt_deg: how far the ray is off the grid's centre line, and the grid off level, both across the
+    strips and signed.
+    """
 
     sid_cm: float | None = None
     support: SupportId | None = None
@@ -22,6 +26,8 @@ class Setup:
     field_cm: tuple[float, float] | None = None
     tube_angle_deg: float | None = None
     gap_cm: float | None = None
+    grid_offset_cm: float = 0.0
+    grid_tilt_deg: float = 0.0
     kvp: float | None = None
     mas: float | None = None
     exposure_control: ExposureControl = "manual"

@@ -12,6 +12,10 @@ import math
 from oakbeam.core.refusal import OutOfRange, positive, within
 
 MAX_TUBE_ANGLE_DEG = 60.0
+CUTOFF_WARNING = 0.10
+"""Share of the primary lost in a grid from which a caution comes."""
+GRID_OFFSET_RANGE_CM = (-20.0, 20.0)
+GRID_TILT_RANGE_DEG = (-30.0, 30.0)
 
 
 def magnification(sid_cm: float, oid_cm: float) -> float:
@@ -104,18 +108,29 @@ def cutoff_off_distance(grid_ratio: float, off_centre_cm: float, focal_cm: float
     """
     if grid_ratio == 0:
         return 0.0
+    if sid_cm == focal_cm:
+        return 0.0
     gap = abs(1 / positive("sid_cm", sid_cm) - 1 / positive("focal_cm", focal_cm))
     return min(1.0, grid_ratio * abs(off_centre_cm) * gap)
 
 
-def cutoff_off_centre(grid_ratio: float, decentring_cm: float, focal_cm: float) -> float:
-    """Primary lost over the whole field when the ray is `decentring_cm` off the grid's centre line: L = r * b / f0."""
-    return min(1.0, grid_ratio * abs(decentring_cm) / positive("focal_cm", focal_cm))
+def grid_loss(
+    grid_ratio: float, width_cm: float, focal_cm: float, sid_cm: float, offset_cm: float = 0.0, tilt_deg: float = 0.0
+) -> float:
+    """Primary lost on average over a field `width_cm` wide across the strips, from wrong distance, decentring and tilt at once.
 
-
-def cutoff_off_level(grid_ratio: float, tilt_deg: float) -> float:
-    """Primary lost when the grid is tilted across its strips: L = r * tan(tilt), at most 1."""
-    return min(1.0, grid_ratio * math.tan(math.radians(abs(within("tilt_deg", tilt_deg, -45, 45, "deg")))))
+    At c from the centre line the ray misses the strips' direction by the slope c (1/f1 - 1/f0) + b/f0 + tan φ, and the strips
+    take r times its size: the textbooks' r c |1/f1 - 1/f0|, r b/f0 and r tan φ at once. The mean over |c| <= w/2 is exact.
+    offset_cm and tilt_deg are signed across the strips: they add, or make up for each other.
+    """
+    if grid_ratio == 0:
+        return 0.0
+    at_edge = abs(1 / positive("sid_cm", sid_cm) - 1 / positive("focal_cm", focal_cm)) * width_cm / 2
+    tilt = math.tan(math.radians(within("grid_tilt_deg", tilt_deg, *GRID_TILT_RANGE_DEG, "deg")))
+    everywhere = abs(within("grid_offset_cm", offset_cm, *GRID_OFFSET_RANGE_CM, "cm") / focal_cm + tilt)
+    if everywhere >= at_edge:
+        return min(1.0, grid_ratio * everywhere)
+    return min(1.0, grid_ratio * (everywhere**2 + at_edge**2) / (2 * at_edge))
 
 
 def _tube_angle(angle_deg: float) -> float:

@@ -13,7 +13,7 @@ from dataclasses import replace
 from oakbeam.core import geometry, rules
 from oakbeam.core.chart import KVP_RANGE, Banded, ChartLine, Levelled, VariableKvp
 from oakbeam.core.derived import Caution, CautionLevel, Setup, Step
-from oakbeam.core.modelling import ModelPath, within_receptor
+from oakbeam.core.modelling import MOST_GRID_LOSS, ModelPath, within_receptor
 from oakbeam.core.patient import Patient, modified, strongest
 from oakbeam.core.projection import Projection
 from oakbeam.core.refusal import Refusal, within
@@ -177,6 +177,41 @@ def grid_step(
     if table == "by_kvp" and not low <= ladder.kvp <= high:
         ladder.caution(
             "note", f"Grid factors are tabulated from {low:g} to {high:g} kVp; the end value was taken.", "grid table"
+        )
+
+
+def alignment_step(ladder: Ladder, setup: Setup) -> None:
+    """A grid off its centre line or off level: primary lost, which more mAs makes up for in density but not in contrast."""
+    path = ladder.path
+    if not (setup.grid_offset_cm or setup.grid_tilt_deg):
+        return
+    if not path.grid_ratio:
+        raise Refusal(
+            "No grid to align", "Without a grid there is no decentring and no tilt; set both to 0.", [0.0], "grid_ratio"
+        )
+    before = path.grid_loss()
+    by_model = path.move(grid_offset_cm=setup.grid_offset_cm, grid_tilt_deg=setup.grid_tilt_deg)
+    lost = path.grid_loss()
+    if lost >= MOST_GRID_LOSS:
+        raise Refusal(
+            "Grid cut-off",
+            f"A {path.grid_ratio}:1 grid {abs(setup.grid_offset_cm):g} cm off its centre line and {abs(setup.grid_tilt_deg):g}° "
+            "off level lets next to nothing through: align it, or take it out.",
+            None,
+            "grid_offset_cm",
+        )
+    parts = [f"{abs(setup.grid_offset_cm):g} cm off its centre line"] if setup.grid_offset_cm else []
+    parts += [f"{abs(setup.grid_tilt_deg):g}° off level"] if setup.grid_tilt_deg else []
+    where = " and ".join(parts)
+    ladder.change(
+        "Grid alignment", (1 - before) / (1 - lost), by_model, f"Grid {where}: {100 * lost:.0f} % of the primary lost."
+    )
+    if lost >= geometry.CUTOFF_WARNING:
+        ladder.caution(
+            "warning",
+            f"Grid {where}: {100 * lost:.0f} % of the primary is cut off. Align it: more mAs restores the index, not the "
+            "contrast.",
+            "grid cut-off",
         )
 
 

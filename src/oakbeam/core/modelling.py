@@ -26,6 +26,8 @@ BONE_SPREAD = 0.20
 """One standard deviation of the bone on the ray, relative: age, sex, stature."""
 BONE_GROWTH = 0.3
 """Bone on the ray grows as the thickness to this power: a thicker adult is mostly softer, not bonier."""
+MOST_GRID_LOSS = 0.95
+"""No more of the primary than this counts as lost: between the strips some always passes."""
 STANDARD_STRIPS = {5: 30.0, 6: 36.0, 8: 40.0, 10: 40.0, 12: 40.0, 16: 44.0}
 """Lines per cm taken for a ratio that the room has no grid of."""
 
@@ -65,13 +67,14 @@ def beam_setup(
     receptor: Receptor,
     field_cm: tuple[float, float],
     gap_cm: float | None = None,
+    grid_offset_cm: float = 0.0,
+    grid_tilt_deg: float = 0.0,
 ) -> BeamSetup:
     """The room's tube, support, grid and receptor as the model takes them. gap_cm None: the support's own."""
     grid = room.grid(support, grid_ratio) or usual_grid(grid_ratio, sid_cm)
     loss = 0.0
     if grid:
-        # The loss grows with the distance from the centre line; its mean over the field is that at a quarter of the width.
-        loss = geometry.cutoff_off_distance(grid.ratio, min(field_cm) / 4, grid.focal_cm, sid_cm)
+        loss = geometry.grid_loss(grid.ratio, min(field_cm), grid.focal_cm, sid_cm, grid_offset_cm, grid_tilt_deg)
     return BeamSetup(
         kvp=kvp,
         sid_cm=sid_cm,
@@ -84,7 +87,7 @@ def beam_setup(
         grid=grid.strips if grid else None,
         receptor=receptor.kind,
         output_scale=output_scale(room, kvp),
-        primary_loss=min(loss, 0.95),
+        primary_loss=min(loss, MOST_GRID_LOSS),
     )
 
 
@@ -146,6 +149,8 @@ class ModelPath:
     target_ei: float | None
     field_cm: tuple[float, float]
     gap_cm: float | None = None
+    grid_offset_cm: float = 0.0
+    grid_tilt_deg: float = 0.0
     habitus: Habitus | None = None
     overlay: tuple[tuple[str, float], ...] = ()
     wanted_mas: float | None = None
@@ -189,7 +194,13 @@ class ModelPath:
             self.receptor,
             self.field_cm,
             self.gap_cm,
+            self.grid_offset_cm,
+            self.grid_tilt_deg,
         )
+
+    def grid_loss(self) -> float:
+        """Share of the primary that the grid, as it stands now, takes away beyond what it should."""
+        return self.setup().primary_loss
 
     def mas_on_target(self) -> float:
         """mAs that gives the receptor what it wants, by the model alone."""

@@ -51,6 +51,11 @@ def one_of(field: str, value: str, choices: Sequence[str]) -> str:
     """Return value when it is one of choices; raise Refusal that lists them otherwise."""
     if value in choices:
         return value
-    raise Refusal(
+    raise unknown(field, value, choices)
+
+
+def unknown(field: str, value: str, choices: Sequence[str]) -> Refusal:
+    """The Refusal of a value that is none of choices, which it lists."""
+    return Refusal(
         "Unknown choice", f"{field} '{value[:60]}' is not known; one of: {', '.join(choices)}.", list(choices), field
     )

@@ -9,7 +9,7 @@ from typing import Literal
 from oakbeam.core.beam.grid import GridStrips, Interspace
 from oakbeam.core.beam.receptor import ReceptorKind
 from oakbeam.core.generator import AEC_BACKUP_FACTOR, AEC_MINIMUM_RESPONSE_MS, Generator
-from oakbeam.core.refusal import OutOfRange, one_of
+from oakbeam.core.refusal import OutOfRange, unknown
 
 SupportId = Literal["tabletop", "table_bucky", "upright_bucky", "detector"]
 SUPPORTS: tuple[SupportId, ...] = ("tabletop", "table_bucky", "upright_bucky", "detector")
@@ -146,13 +146,17 @@ class Room:
 
     def support(self, support_id: str) -> Support:
         """The support of that id; Refusal with the room's list otherwise."""
-        one_of("support", support_id, [support.id for support in self.supports])
-        return next(support for support in self.supports if support.id == support_id)
+        for support in self.supports:
+            if support.id == support_id:
+                return support
+        raise unknown("support", support_id, [support.id for support in self.supports])
 
     def receptor(self, receptor_id: str) -> Receptor:
         """The receptor of that id; Refusal with the room's list otherwise."""
-        one_of("receptor", receptor_id, [receptor.id for receptor in self.receptors])
-        return next(receptor for receptor in self.receptors if receptor.id == receptor_id)
+        for receptor in self.receptors:
+            if receptor.id == receptor_id:
+                return receptor
+        raise unknown("receptor", receptor_id, [receptor.id for receptor in self.receptors])
 
     def grid(self, support: Support, ratio: int) -> Grid | None:
         """The room's grid of that ratio: the one built into the support, else a loose one; None where it has none."""
@@ -170,7 +174,9 @@ class Room:
                 {"min": points[0].kvp, "max": points[-1].kvp, "unit": "kVp"},
                 "kvp",
             )
-        place = next(i for i in range(1, len(points)) if kvp <= points[i].kvp)
+        place = 1
+        while points[place].kvp < kvp:
+            place += 1
         a, b = points[place - 1], points[place]
         share = math.log(kvp / a.kvp) / math.log(b.kvp / a.kvp)
         return a.kerma_ugy_per_mas * math.pow(b.kerma_ugy_per_mas / a.kerma_ugy_per_mas, share)

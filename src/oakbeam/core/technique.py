@@ -16,6 +16,7 @@ from oakbeam.core.forecast import NOTHING_SEEN, Seen, forecast
 from oakbeam.core.generator import aec_backup_mas
 from oakbeam.core.ladder import (
     Ladder,
+    alignment_step,
     exposure_factor,
     field_step,
     gap_step,
@@ -67,6 +68,7 @@ def climb(
     ladder = start(line, room, projection, patient, school)
     sid_step(ladder, line, line_support, support, setup, sid_cm)
     grid_step(ladder, line, support, grid_ratio, grid_table)
+    alignment_step(ladder, setup)
     gap_step(ladder, support, setup)
     target_ei = receptor_step(ladder, line, room, receptor)
     field_step(ladder, line, patient, setup)

@@ -838,6 +838,20 @@ export interface components {
                 number
             ];
             grid?: components["schemas"]["GridIn"] | null;
+            /** Grid Focal Cm */
+            grid_focal_cm?: number | null;
+            /**
+             * Grid Offset Cm
+             * @description ray off the grid's centre line, cm
+             * @default 0
+             */
+            grid_offset_cm: number;
+            /**
+             * Grid Tilt Deg
+             * @description grid off level across its strips, degrees
+             * @default 0
+             */
+            grid_tilt_deg: number;
             /**
              * Receptor
              * @default dr_csi
@@ -2264,6 +2278,18 @@ export interface components {
             tube_angle_deg?: number | null;
             /** Gap Cm */
             gap_cm?: number | null;
+            /**
+             * Grid Offset Cm
+             * @description ray off the grid's centre line, cm
+             * @default 0
+             */
+            grid_offset_cm: number;
+            /**
+             * Grid Tilt Deg
+             * @description grid off level across its strips
+             * @default 0
+             */
+            grid_tilt_deg: number;
             /** Kvp */
             kvp?: number | null;
             /** Mas */

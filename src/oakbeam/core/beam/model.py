@@ -318,20 +318,26 @@ def _responses(view: View, support_mm_al: float, grid: GridStrips | None, recept
     found = scattered(view)
     node_kev = data.scatter_kev[:, None]
     number, energy = found.number, found.share * node_kev
-    added, added_energy = np.zeros_like(number[0]), np.broadcast_to(node_kev, (2, *number[0].shape))
-    if support_mm_al > 0:
-        # The primary already carries the support's attenuation; oblique and softened scatter loses more of it. The support
-        # itself scatters as a thin layer that meets primary and scatter alike.
-        mu = data.mu["aluminium"] * support_mm_al / 10
-        number = number * np.exp(_at(mu, node_kev) - _at(mu, energy.mean(axis=0)) / _mean_cosines())
-        thin = scattered(View(view.field_cm, view.gap_cm, view.sid_cm))
-        share = SUPPORT_AS_TISSUE * support_mm_al / 10 / data.thicknesses_cm[0]
-        added, added_energy = thin.number[1] * share, thin.share[:, 1] * node_kev
-    nodes = data.scatter_kev
-    unscattered = np.array(_kinds(nodes, _at(kerma_per_photon(), nodes), _at(absorbed_kev(receptor), nodes)))
+    unscattered = _unscattered(receptor)
+    if support_mm_al == 0:
+        own = _counted(number, energy, grid, receptor) / unscattered[:, None]
+        return own, np.zeros_like(unscattered)
+    # The primary already carries the support's attenuation; oblique and softened scatter loses more of it. The support
+    # itself scatters as a thin layer that meets primary and scatter alike.
+    mu = data.mu["aluminium"] * support_mm_al / 10
+    number = number * np.exp(_at(mu, node_kev) - _at(mu, energy.mean(axis=0)) / _mean_cosines())
     own = _counted(number, energy, grid, receptor) / unscattered[:, None]
-    layer = _counted(added, added_energy, grid, receptor) / unscattered
+    thin = scattered(View(view.field_cm, view.gap_cm, view.sid_cm))
+    share = SUPPORT_AS_TISSUE * support_mm_al / 10 / data.thicknesses_cm[0]
+    layer = _counted(thin.number[1] * share, thin.share[:, 1] * node_kev, grid, receptor) / unscattered
     return own + layer[:, None] * number.sum(axis=2), layer
+
+
+@lru_cache(maxsize=8)
+def _unscattered(receptor: ReceptorKind) -> Array:
+    """(6, energy node): what an unscattered photon of each scatter energy counts for."""
+    nodes = tables().scatter_kev
+    return np.array(_kinds(nodes, _at(kerma_per_photon(), nodes), _at(absorbed_kev(receptor), nodes)))
 
 
 def _counted(number: Array, energies: Array, grid: GridStrips | None, receptor: ReceptorKind) -> Array:
@@ -339,12 +345,15 @@ def _counted(number: Array, energies: Array, grid: GridStrips | None, receptor: 
 
     energies (2, ..., energy node, angle): half of the photons have each.
     """
-    kerma, signal = _at(kerma_per_photon(), energies), _at_angles(_absorbed_by_angle(receptor), energies)
+    bins = _bins(energies)
+    kerma, signal = _at(kerma_per_photon(), energies, bins), _at_angles(_absorbed_by_angle(receptor), bins)
     half = number / 2
-    passed = half * _at_angles(scatter_transmission(grid), energies) if grid else np.broadcast_to(half, energies.shape)
+    before = [np.einsum("...a,h...a->...", half, one) for one in (energies, kerma, signal)]
+    if grid is None:
+        return np.array([*before, *before[1:], np.einsum("...a,h...a,h...a->...", half, signal, signal)])
+    passed = half * _at_angles(scatter_transmission(grid), bins)
     caught = passed * signal
-    before = ((half * one).sum(axis=(0, -1)) for one in (energies, kerma, signal))
-    behind = (one.sum(axis=(0, -1)) for one in (passed * kerma, caught, caught * signal))
+    behind = [np.einsum("h...a,h...a->...", *pair) for pair in ((passed, kerma), (passed, signal), (caught, signal))]
     return np.array([*before, *behind])
 
 
@@ -377,21 +386,25 @@ def _absorbed_by_angle(receptor: ReceptorKind) -> Array:
     return np.stack([absorbed_kev(receptor, float(cosine)) for cosine in _mean_cosines()], axis=1)
 
 
-def _at(values: Array, energy_kev: Array) -> Array:
-    """values (energy bin) at any energies, linear between bins, the ends held."""
-    place, share = _bins(energy_kev)
+def _at(values: Array, energy_kev: Array, bins: Bins | None = None) -> Array:
+    """values (energy bin) at any energies, linear between bins, the ends held; bins where they are known already."""
+    place, share = bins or _bins(energy_kev)
     return np.asarray(values[place] * (1 - share) + values[place + 1] * share)
 
 
-def _at_angles(values: Array, energy_kev: Array) -> Array:
-    """values (energy bin, angle) at energies (..., angle)."""
-    place, share = _bins(energy_kev)
+def _at_angles(values: Array, bins: Bins) -> Array:
+    """values (energy bin, angle) in the bins of energies (..., angle)."""
+    place, share = bins
     angles = values.shape[1]
     flat, place = values.ravel(), place * angles + np.arange(angles)
-    return np.asarray(flat[place] * (1 - share) + flat[place + angles] * share)
+    low = flat[place]
+    return np.asarray(low + (flat[place + angles] - low) * share)
 
 
-def _bins(energy_kev: Array) -> tuple[NDArray[np.intp], Array]:
+Bins = tuple[NDArray[np.intp], Array]
+
+
+def _bins(energy_kev: Array) -> Bins:
     """(lower bin, share of the upper) in the 1 keV bins."""
     energies = tables().energies_kev
     place = np.minimum(np.maximum(energy_kev - energies[0], 0.0), len(energies) - 1.000001)

@@ -53,12 +53,14 @@ class View:
 def scattered(view: View) -> Scattered:
     """Scatter of slabs of soft tissue of every tabulated thickness, before ratios and support."""
     data = tables()
-    rings = ring_shares(data.rings_cm, view.field_cm[0] * view.density, view.field_cm[1] * view.density)
+    rings = ring_shares(data.rings_cm, view.field_cm[0] * view.density, view.field_cm[1] * view.density)[0]
     (low,), (share,) = between(_gap_place(data.gaps_cm), _gap_place(np.array([view.gap_cm * view.density])))
     weights = (_source_weights(view)[:, :, None] * rings).reshape(len(data.sources_cm), -1).astype(np.float32)
     near, far = data.moments[:, low], data.moments[:, low + 1]
-    # einsum: a stack of small matrix-vector products is what matmul is slow at
-    summed = (1 - share) * np.einsum("ktij,tj->kti", near, weights) + share * np.einsum("ktij,tj->kti", far, weights)
+    column = weights[:, :, None]
+    summed = (near @ column)[..., 0]
+    if share > 0:
+        summed = (1 - share) * summed + share * (far @ column)[..., 0]
     number, energy, square = (_from_zero(one.reshape(len(weights), len(data.scatter_kev), -1)) for one in summed)
     seen = np.maximum(number, 1e-12)
     mean = np.where(number > 1e-12, energy / seen, 1.0)
@@ -72,13 +74,11 @@ def backscattered(view: View) -> Array:
     skin, for the skin at each of SKIN_NODES_CM from the exit: the field there is smaller than at the receptor."""
     data = tables()
     weights = _source_weights(view)
-    found = []
-    for depth_cm in SKIN_NODES_CM:
-        scale = max(view.sid_cm - view.gap_cm - depth_cm, 1.0) / view.sid_cm * view.density
-        rings = ring_shares(data.rings_cm, view.field_cm[0] * scale, view.field_cm[1] * scale)
-        mesh = (weights[:, :, None] * rings).reshape(len(weights), -1).astype(np.float32)
-        found.append(_from_zero(np.einsum("tij,tj->ti", data.back, mesh)))
-    return np.array(found)
+    scale = np.maximum(view.sid_cm - view.gap_cm - SKIN_NODES_CM, 1.0) / view.sid_cm * view.density
+    rings = ring_shares(data.rings_cm, view.field_cm[0] * scale, view.field_cm[1] * scale)
+    mesh = (weights[:, :, None, None] * rings.T).reshape(len(weights), -1, len(scale))
+    found = (data.back @ mesh.astype(np.float32)).transpose(2, 0, 1)
+    return np.concatenate([np.zeros((len(scale), 1, found.shape[2])), found], axis=1)
 
 
 def tissue_back_ratio(thickness_cm: Array, field_cm: tuple[float, float], tissues: Mapping[str, Array | float]) -> Array:
@@ -128,10 +128,11 @@ def composition_ratio(
     return found
 
 
-def ring_shares(edges_cm: Array, width_cm: float, height_cm: float) -> Array:
-    """Share of each ring's area that a centred rectangle covers."""
-    areas = np.array([_disc_in_rectangle(float(r), width_cm / 2, height_cm / 2) for r in edges_cm])
-    return np.asarray(np.diff(areas) / (math.pi * np.diff(edges_cm**2)))
+def ring_shares(edges_cm: Array, width_cm: Array | float, height_cm: Array | float) -> Array:
+    """(rectangle, ring): share of each ring's area that a centred rectangle covers."""
+    a, b = np.reshape(width_cm, (-1, 1)) / 2, np.reshape(height_cm, (-1, 1)) / 2
+    areas, r2 = _disc_in_rectangle(edges_cm, a, b), edges_cm**2
+    return np.asarray((areas[:, 1:] - areas[:, :-1]) / (math.pi * (r2[1:] - r2[:-1])))
 
 
 def between(nodes: Array, values: Array) -> tuple[NDArray[np.intp], Array]:
@@ -141,15 +142,14 @@ def between(nodes: Array, values: Array) -> tuple[NDArray[np.intp], Array]:
     return place, np.minimum(np.maximum((values - low) / (nodes[place + 1] - low), 0.0), 1.0)
 
 
-def _disc_in_rectangle(r: float, a: float, b: float) -> float:
+def _disc_in_rectangle(r: Array, a: Array, b: Array) -> Array:
     """Area of a disc of radius r that lies within |x| <= a, |y| <= b."""
-    if r * r >= a * a + b * b:
-        return 4 * a * b
-    corner = math.pi * r * r / 4
+    r2 = r * r
+    corner = math.pi / 4 * r2
     for side in (a, b):
-        if r > side:
-            corner -= (r * r * math.acos(side / r) - side * math.sqrt(r * r - side * side)) / 2
-    return 4 * corner
+        beyond = np.minimum(side / np.maximum(r, 1e-12), 1.0)
+        corner = corner - r2 / 2 * (np.arccos(beyond) - beyond * np.sqrt(1 - beyond * beyond))
+    return np.where(r2 >= a * a + b * b, 4 * a * b, 4 * corner)
 
 
 def _gap_place(gap_cm: Array) -> Array:
@@ -179,14 +179,15 @@ def _ratio_meshes(field_cm: tuple[float, float]) -> dict[str, Array]:
     }
 
 
+@lru_cache(maxsize=256)
 def _source_weights(view: View) -> Array:
     """(thickness, source): weights of the tabulated focus distances, linear in the reciprocal, the ends held."""
     nodes = 1 / tables().sources_cm  # falling along each row
     inverse = 1 / ((view.sid_cm - view.gap_cm) * view.density)
     rows = np.arange(len(nodes))
-    place = np.clip((nodes > inverse).sum(axis=1) - 1, 0, nodes.shape[1] - 2)
+    place = np.minimum(np.maximum((nodes > inverse).sum(axis=1) - 1, 0), nodes.shape[1] - 2)
     near, far = nodes[rows, place], nodes[rows, place + 1]
-    share = np.clip((near - inverse) / (near - far), 0.0, 1.0)
+    share = np.minimum(np.maximum((near - inverse) / (near - far), 0.0), 1.0)
     found = np.zeros_like(nodes)
     found[rows, place], found[rows, place + 1] = 1 - share, share
     return found
