@@ -117,9 +117,9 @@ def cutoff_off_distance(grid_ratio: float, off_centre_cm: float, focal_cm: float
 def grid_loss(
     grid_ratio: float, width_cm: float, focal_cm: float, sid_cm: float, offset_cm: float = 0.0, tilt_deg: float = 0.0
 ) -> float:
-    """Primary lost on average over a field `width_cm` wide across the strips, from wrong distance, decentring and tilt at once.
+    """Mean primary loss over a field `width_cm` wide across the strips, from wrong distance, decentring and tilt at once.
 
-    At c from the centre line the ray misses the strips' direction by the slope c (1/f1 - 1/f0) + b/f0 + tan φ, and the strips
+    At c from the centre line the ray misses the strips' direction by the slope c (1/f1 - 1/f0) + b/f0 + tan φ; the strips
     take r times its size: the textbooks' r c |1/f1 - 1/f0|, r b/f0 and r tan φ at once. The mean over |c| <= w/2 is exact.
     offset_cm and tilt_deg are signed across the strips: they add, or make up for each other.
     """

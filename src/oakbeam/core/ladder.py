@@ -195,8 +195,8 @@ def alignment_step(ladder: Ladder, setup: Setup) -> None:
     if lost >= MOST_GRID_LOSS:
         raise Refusal(
             "Grid cut-off",
-            f"A {path.grid_ratio}:1 grid {abs(setup.grid_offset_cm):g} cm off its centre line and {abs(setup.grid_tilt_deg):g}° "
-            "off level lets next to nothing through: align it, or take it out.",
+            f"A {path.grid_ratio}:1 grid {abs(setup.grid_offset_cm):g} cm off its centre line and "
+            f"{abs(setup.grid_tilt_deg):g}° off level lets next to nothing through: align it, or take it out.",
             None,
             "grid_offset_cm",
         )
