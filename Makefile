@@ -3,6 +3,7 @@
 # make bench   the benchmark table
 # make types   renew the client types after a change of the API
 # make tables  make the beam model's tables anew (long); make validation renews docs/validation.md
+# make coverage  renew docs/coverage.md: a technique for every projection, patient and grid
 # make lock    renew the lock files after a change of requirements/*.in
 # make screenshots   renew docs/screenshots from the demo
 
@@ -17,7 +18,7 @@ export PIP_DISABLE_PIP_VERSION_CHECK := 1
 PIP := .venv/bin/pip install -q --require-hashes
 WEB := $(shell find web/src web/public -type f 2>/dev/null) web/index.html web/vite.config.ts web/package.json
 
-.PHONY: help demo serve seed test check unit browser bench types tables validation lock screenshots format clean
+.PHONY: help demo serve seed test check unit browser bench types tables validation coverage lock screenshots format clean
 
 help:
 	@sed -n 's/^# make/make/p' Makefile
@@ -92,6 +93,9 @@ tables: .venv/dev.stamp
 
 validation: .venv/dev.stamp
 	python -m tools.validation
+
+coverage: .venv/dev.stamp
+	python -m tools.coverage
 
 screenshots: .venv/dev.stamp web/dist/index.html
 	@tools/bootstrap.sh browser

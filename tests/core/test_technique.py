@@ -243,7 +243,7 @@ def test_a_line_is_written_out_on_stations_and_says_where_the_room_cannot():
     rows = tabulate(replace(LSPINE, law=FixedKvp(21, 80, 320, 3)), catalogue.projection("lspine-ap"), ROOM)
     assert rows[0].thickness_cm, rows[-1].thickness_cm == (13, 36)
     assert all((row.refusal is None) == (row.mas in ROOM.generator.mas) for row in rows)
-    assert "this room offers 0.5 to 500 mAs" in rows[-1].refusal
+    assert "this room offers 0.25 to 500 mAs" in rows[-1].refusal
     assert [
         row.mas for row in tabulate(CHEST, catalogue.projection("chest-pa"), ROOM) if row.thickness_cm in (19, 19.5, 25)
     ] == [

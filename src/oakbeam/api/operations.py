@@ -3,10 +3,12 @@
 from __future__ import annotations
 
 import statistics
-from dataclasses import dataclass, replace
+from dataclasses import replace
 
 from oakbeam import catalogue
 from oakbeam.api import schemas as s
+from oakbeam.api.asked import Asked, look_up, room_of
+from oakbeam.catalogue import Catalogue
 from oakbeam.core import rules
 from oakbeam.core.builder import AcceptedExposure, line_from_exposure
 from oakbeam.core.chart import (
@@ -20,12 +22,11 @@ from oakbeam.core.chart import (
     Point,
     VariableKvp,
     check_line,
-    find_line,
     usual_range_cm,
 )
-from oakbeam.core.derived import Derived, Setup
+from oakbeam.core.derived import Derived
 from oakbeam.core.evaluation import corrected_mas, deviation_from_density, deviation_index, evaluate
-from oakbeam.core.patient import Patient
+from oakbeam.core.measurement import Thickness
 from oakbeam.core.projection import Projection
 from oakbeam.core.refusal import Refusal
 from oakbeam.core.room import Receptor, Room
@@ -34,15 +35,16 @@ from oakbeam.core.table import tabulate
 from oakbeam.core.technique import derive
 from oakbeam.core.whatif import WhatIf, what_if
 from oakbeam.formats import chart_csv, chart_json
-from oakbeam.store import NotFound, Store, charts, exposures, rooms
+from oakbeam.store import Store, charts, exposures, local
 from oakbeam.store.exposures import Exposure
 
-_AS_CHARTED, _NOBODY = s.SetupRequest(), s.PatientRequest()
 
+def technique(store: Store, asked: s.TechniqueRequest, thickness: Thickness | None = None) -> s.TechniqueResponse:
+    """The technique for a request, from the chart it names or the room's newest approved one.
 
-def technique(store: Store, asked: s.TechniqueRequest) -> s.TechniqueResponse:
-    """The technique for a request, from the chart it names or the room's newest approved one."""
-    derived, reference = _derive(store, asked)
+    thickness: one that was carried over from another view, in the place of the request's own.
+    """
+    found, derived, reference = _derive(store, asked, thickness)
     return s.TechniqueResponse(
         derived.technique,
         derived.exact_kvp,
@@ -52,10 +54,14 @@ def technique(store: Store, asked: s.TechniqueRequest) -> s.TechniqueResponse:
         derived.forecast,
         derived.cautions,
         reference,
+        found.thickness,
+        derived.figures,
+        found.angle,
+        found.turn,
     )
 
 
-def line_of(room: Room, asked: s.LineIn) -> ChartLine:
+def line_of(known: Catalogue, room: Room, asked: s.LineIn) -> ChartLine:
     """A checked chart line from a request that gives its law outright."""
     given = asked.law
     law: Law
@@ -74,52 +80,53 @@ def line_of(room: Room, asked: s.LineIn) -> ChartLine:
             law = FixedKvp(given.thickness_cm, given.kvp, given.mas, given.doubling_cm or rules.DEFAULT_DOUBLING_CM)
         else:
             law = VariableKvp(given.thickness_cm, given.kvp, given.mas, given.kvp_per_cm or rules.DEFAULT_KVP_PER_CM)
-    line, projection = _conditions(asked)
+    line, projection = _conditions(known, asked)
     return check_line(replace(line, law=law), projection, room)
 
 
-def line_from_accepted(room: Room, asked: s.AcceptedExposureIn) -> ChartLine:
+def line_from_accepted(known: Catalogue, room: Room, asked: s.AcceptedExposureIn) -> ChartLine:
     """A checked chart line through one accepted exposure."""
-    line, projection = _conditions(asked.line)
+    line, projection = _conditions(known, asked.line)
     exposure = AcceptedExposure(asked.thickness_cm, asked.kvp, asked.mas, asked.ei)
     return line_from_exposure(exposure, line, projection, room, asked.school, asked.parameter)
 
 
-def preview(room: Room, asked: s.AcceptedExposureIn) -> s.LineTable:
+def preview(known: Catalogue, room: Room, asked: s.AcceptedExposureIn) -> s.LineTable:
     """The line that would come of an accepted exposure, over its range on the room's stations."""
-    line = line_from_accepted(room, asked)
-    target = _target(room.receptor(line.receptor), line.target_ei, line.projection)
-    table = line_table(room, line)
+    line = line_from_accepted(known, room, asked)
+    target = _target(room.receptor(line.receptor), line.target_ei, known.projection(line.projection))
+    table = line_table(known, room, line)
     if asked.ei is not None and target is not None:
         table.base_di = deviation_index(asked.ei, target)
         table.base_mas = corrected_mas(asked.mas, table.base_di)
     return table
 
 
-def line_table(room: Room, line: ChartLine) -> s.LineTable:
+def line_table(known: Catalogue, room: Room, line: ChartLine) -> s.LineTable:
     """A line over its range on the room's stations."""
-    return s.LineTable(line=line, rows=tabulate(line, catalogue.projection(line.projection), room))
+    return s.LineTable(line=line, rows=tabulate(line, known.projection(line.projection), room))
 
 
 def import_chart(store: Store, room_id: str, name: str, text: str, actor: str) -> Chart:
     """A new draft from CSV; BadFile with every fault, and nothing changed, where any cell is wrong."""
-    lines = chart_csv.read(text, _room(store, room_id))
+    lines = chart_csv.read(text, room_of(store, room_id), local.catalogue_of(store))
     return charts.add_draft(store, room_id, name, actor, lines)
 
 
 def import_chart_json(store: Store, room_id: str, name: str, text: str, actor: str) -> Chart:
     """A new draft from an exported JSON document; each line is checked against the room it comes to."""
-    room = _room(store, room_id)
+    room = room_of(store, room_id)
     chart = chart_json.read(text)
-    lines = tuple(check_line(line, catalogue.projection(line.projection), room) for line in chart.lines)
+    known = local.catalogue_of(store)
+    lines = tuple(check_line(line, known.projection(line.projection), room) for line in chart.lines)
     return charts.add_draft(store, room.id, name, actor, lines, chart.grid_table)
 
 
 def judge(store: Store, asked: s.ResultRequest) -> s.Judgement:
     """The judgement of one image and the corrected technique."""
-    room, projection = _room(store, asked.room), catalogue.projection(asked.projection)
+    room, projection = room_of(store, asked.room), local.catalogue_of(store).projection(asked.projection)
     receptor = room.receptor(asked.receptor)
-    target = _target(receptor, asked.target_ei, asked.projection)
+    target = _target(receptor, asked.target_ei, projection)
     di = _deviation(receptor, target, asked.ei, asked.optical_density)
     evaluation = evaluate(di, frozenset(asked.findings), film=not receptor.digital)
     corrected, refused = None, None
@@ -155,13 +162,13 @@ def record(store: Store, asked: s.ExposureRequest, actor: str) -> s.Recorded:
         raise Refusal(
             "Unknown reason", "This reject reason is not known.", sorted(catalogue.reject_reasons()), "reject_reason"
         )
-    derived, reference = _derive(store, asked.technique)
+    found, derived, reference = _derive(store, asked.technique)
     if reference.status == "draft":
         raise Refusal("Draft chart", "Exposures are recorded against an approved chart.", field="technique.chart")
     # What was really set may be off the suggestion: the dose is that of the real setting.
     setup = asked.technique.setup or s.SetupRequest()
     real = setup.model_copy(update={"kvp": asked.kvp, "mas": asked.mas})
-    done, _ = _derive(store, asked.technique.model_copy(update={"setup": real}))
+    _, done, _ = _derive(store, asked.technique.model_copy(update={"setup": real}))
     at_stations = done.technique
     scale = asked.mas / at_stations.mas if at_stations.kvp == asked.kvp else None
     kerma, kap = done.forecast.incident_air_kerma_mgy, done.forecast.kap_mgycm2
@@ -187,7 +194,7 @@ def record(store: Store, asked: s.ExposureRequest, actor: str) -> s.Recorded:
         chart=reference.id,
         chart_version=reference.version,
         projection=asked.technique.projection,
-        thickness_cm=asked.technique.thickness_cm,
+        thickness_cm=found.thickness.cm,
         suggested_kvp=derived.technique.kvp,
         suggested_mas=derived.technique.mas,
         kvp=asked.kvp,
@@ -234,69 +241,25 @@ def trend(found: list[Exposure]) -> s.Trend:
 
 def choices(store: Store, asked: s.TechniqueRequest) -> WhatIf:
     """What else would give the receptor the same for a patient (see `whatif`)."""
-    asked_for = _asked(store, asked)
+    asked_for = look_up(store, asked)
     return what_if(
         asked_for.line, asked_for.room, asked_for.projection, asked_for.patient, asked_for.setup, asked_for.chart.grid_table
     )
 
 
-@dataclass(frozen=True, slots=True)
-class _Asked:
-    """What a technique request names, looked up."""
-
-    room: Room
-    projection: Projection
-    chart: Chart
-    line: ChartLine
-    patient: Patient
-    setup: Setup
-
-
-def _derive(store: Store, asked: s.TechniqueRequest) -> tuple[Derived, s.ChartReference]:
-    found = _asked(store, asked)
+def _derive(
+    store: Store, asked: s.TechniqueRequest, thickness: Thickness | None = None
+) -> tuple[Asked, Derived, s.ChartReference]:
+    found = look_up(store, asked, thickness)
     line, chart = found.line, found.chart
     seen = exposures.seen(store, found.room.id, line)
     derived = derive(line, found.room, found.projection, found.patient, found.setup, chart.grid_table, asked.school, seen)
-    return derived, s.ChartReference(chart.id, chart.version, chart.status, line)
+    return found, derived, s.ChartReference(chart.id, chart.version, chart.status, line)
 
 
-def _asked(store: Store, asked: s.TechniqueRequest) -> _Asked:
-    projection = catalogue.projection(asked.projection)
-    room = _room(store, asked.room)
-    chart = _chart(store, room, asked.chart)
-    if chart.room != room.id:
-        raise Refusal("Chart of another room", f"Chart {chart.id} belongs to room '{chart.room}'.", field="chart")
-    setup, person = asked.setup or _AS_CHARTED, asked.patient or _NOBODY
-    line = find_line(chart.lines, projection, asked.thickness_cm, setup.support, setup.receptor, setup.grid_ratio)
-    patient = Patient(
-        asked.thickness_cm,
-        person.habitus,
-        person.age_band,
-        tuple(catalogue.modifier(key, "additive", "destructive") for key in person.conditions),
-        catalogue.modifier(person.cast, "cast") if person.cast else None,
-    )
-    return _Asked(room, projection, chart, line, patient, Setup(**setup.__dict__))
-
-
-def _room(store: Store, room_id: str) -> Room:
-    """A room named inside a request: unknown is a fault of the request, with the rooms there are."""
-    try:
-        return rooms.get(store, room_id)
-    except NotFound as missing:
-        raise Refusal("Unknown room", str(missing), [room.id for room in rooms.all_rooms(store)], "room") from None
-
-
-def _chart(store: Store, room: Room, chart_id: int | None) -> Chart:
-    """The chart a request names, or the room's newest approved one."""
-    try:
-        return charts.newest_approved(store, room.id) if chart_id is None else charts.get(store, chart_id)
-    except NotFound as missing:
-        raise Refusal("No chart", str(missing), field="chart") from None
-
-
-def _conditions(asked: s.ConditionsIn) -> tuple[ChartLine, Projection]:
+def _conditions(known: Catalogue, asked: s.ConditionsIn) -> tuple[ChartLine, Projection]:
     """The conditions of a line, its law still open, and the projection."""
-    projection = catalogue.projection(asked.projection)
+    projection = known.projection(asked.projection)
     line = ChartLine(
         projection=projection.id,
         receptor=asked.receptor,
@@ -312,9 +275,8 @@ def _conditions(asked: s.ConditionsIn) -> tuple[ChartLine, Projection]:
     return line, projection
 
 
-def _target(receptor: Receptor, line_target: float | None, projection_id: str) -> float | None:
-    region = catalogue.projection(projection_id).region
-    return (line_target or receptor.target_for(region)) if receptor.digital else None
+def _target(receptor: Receptor, line_target: float | None, projection: Projection) -> float | None:
+    return (line_target or receptor.target_for(projection.region)) if receptor.digital else None
 
 
 def _deviation(receptor: Receptor, target: float | None, ei: float | None, optical_density: float | None) -> float:

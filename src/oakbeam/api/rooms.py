@@ -8,13 +8,12 @@ from typing import Annotated
 
 from pydantic import BaseModel, Field
 
-from oakbeam import catalogue
 from oakbeam.api.schemas import Key, Name, Number, Request, Text
 from oakbeam.core import calibration
 from oakbeam.core.equipment import check_room, check_serves
 from oakbeam.core.refusal import Refusal
 from oakbeam.core.room import Room
-from oakbeam.store import Store, charts, rooms
+from oakbeam.store import Store, charts, local, rooms
 from oakbeam.store.database import now
 
 Revision = Annotated[int, Field(ge=1)]
@@ -101,13 +100,13 @@ def change(store: Store, room_id: str, room: Room, actor: str) -> Room:
 def fit(store: Store, room_id: str, asked: Readings) -> FitOut:
     """What the readings say of the room, and what they would change."""
     room = rooms.get(store, room_id)
-    found = _fit(room, asked)
+    found, known = _fit(room, asked), local.catalogue_of(store)
     effects = [
         effect
         for chart in charts.of_room(store, room_id)
         if chart.status == "approved"
         for line in chart.lines
-        if (effect := calibration.effect(line, catalogue.projection(line.projection), room, found.room))
+        if (effect := calibration.effect(line, known.projection(line.projection), room, found.room))
     ]
     values = {name: getattr(found, name) for name in FitOut.model_fields if name != "effects"}
     return FitOut(**values, effects=effects)
@@ -130,8 +129,9 @@ def _fit(room: Room, asked: Readings) -> calibration.Fit:
 
 
 def _check_charts(store: Store, room: Room) -> None:
+    known = local.catalogue_of(store)
     lines = [
-        (line, catalogue.projection(line.projection))
+        (line, known.projection(line.projection))
         for chart in charts.of_room(store, room.id)
         if chart.status != "superseded"
         for line in chart.lines

@@ -10,16 +10,16 @@ from fastapi.responses import Response
 
 import oakbeam
 from oakbeam import catalogue
-from oakbeam.api import beam, lane, operations, problems
+from oakbeam.api import beam, guide, lane, operations, problems, runsheet
 from oakbeam.api import rooms as rooms_api
 from oakbeam.api import schemas as s
-from oakbeam.core.chart import Chart, ChartLine, usual_range_cm
+from oakbeam.core.chart import Chart, ChartLine
 from oakbeam.core.evaluation import FINDINGS
 from oakbeam.core.refusal import Refusal
 from oakbeam.core.room import Room
 from oakbeam.core.whatif import WhatIf
 from oakbeam.formats import chart_csv, chart_json, exposures_csv
-from oakbeam.store import NotFound, Store, charts, exposures, history, rooms
+from oakbeam.store import NotFound, Store, charts, exposures, history, local, rooms
 from oakbeam.store.exposures import Exposure, Outcome
 
 router = APIRouter(prefix="/api", responses=problems.RESPONSES)
@@ -97,34 +97,89 @@ def room_history(store: StoreHere, room_id: str) -> list[history.Change]:
 
 
 @router.get("/projections", tags=["catalogue"])
-def list_projections() -> list[s.ProjectionOut]:
-    """The catalogue's projections."""
-    return [
-        s.ProjectionOut(
-            **{
-                **asdict(projection),
-                "thickness_cm": dict(zip(("small", "average", "large"), projection.thickness_cm, strict=True)),
-                "usual_range_cm": usual_range_cm(projection),
-            }
-        )
-        for projection in catalogue.projections().values()
-    ]
+def list_projections(store: StoreHere) -> list[s.ProjectionOut]:
+    """The catalogue's projections, the department's own among them."""
+    return guide.projections(local.catalogue_of(store))
+
+
+@router.get("/projections/{projection_id}", tags=["catalogue"])
+def get_projection(store: StoreHere, projection_id: str) -> s.ProjectionPage:
+    """Everything the catalogue knows of one projection."""
+    return guide.page(local.catalogue_of(store), projection_id)
 
 
 @router.get("/exams", tags=["catalogue"])
-def list_exams() -> list[s.ExamOut]:
-    """The exam sets: projections in working order."""
-    return [s.ExamOut(**asdict(exam)) for exam in catalogue.exams().values()]
+def list_exams(store: StoreHere) -> list[s.ExamOut]:
+    """The exam sets: steps in working order."""
+    return guide.exams(local.catalogue_of(store))
+
+
+@router.get("/search", tags=["catalogue"])
+def search(
+    store: StoreHere, q: Annotated[str, Query(max_length=100)], limit: Annotated[int, Query(ge=1, le=50)] = 12
+) -> list[guide.Hit]:
+    """Exams and projections by what somebody types: names, abbreviations, other names; spelling is forgiven."""
+    return guide.find(local.catalogue_of(store), q, limit)
+
+
+@router.get("/catalogue/local", tags=["catalogue"])
+def list_local(store: StoreHere) -> list[guide.LocalOut]:
+    """What the department added to the catalogue or changed in it."""
+    return guide.local_entries(store)
+
+
+@router.put("/catalogue/local/{kind}/{entry_id}", tags=["catalogue"])
+def save_local(store: StoreHere, kind: local.Kind, entry_id: guide.EntryId, asked: guide.LocalIn) -> guide.LocalOut:
+    """Change a projection or exam, or add one of the department's own; only the fields given differ from the shipped."""
+    return guide.save_local(store, kind, entry_id, asked, ACTOR)
+
+
+@router.delete("/catalogue/local/{kind}/{entry_id}", status_code=204, tags=["catalogue"])
+def remove_local(store: StoreHere, kind: local.Kind, entry_id: guide.EntryId) -> None:
+    """Take the department's change away: the shipped entry rules again."""
+    local.remove_entry(store, kind, entry_id, ACTOR)
+
+
+@router.put("/checks", tags=["catalogue"])
+def set_checks(store: StoreHere, asked: guide.Checks) -> guide.Checks:
+    """Set the department's pre-exposure checks."""
+    return guide.Checks(checks=list(local.set_checks(store, tuple(asked.checks), ACTOR)))
+
+
+@router.post("/run-sheets", tags=["technique"])
+def run_sheet(store: StoreHere, asked: runsheet.RunSheetRequest) -> runsheet.RunSheet:
+    """An exam's steps in working order, each with its technique and with what the hands must change on the way to it."""
+    return runsheet.run_sheet(store, asked)
+
+
+@router.post("/gates", status_code=201, tags=["technique"])
+def record_gate(store: StoreHere, asked: runsheet.GateIn) -> local.GateRecord:
+    """Keep who cleared a gate of an exam and when. Nothing is decided here."""
+    return runsheet.record_gate(store, asked, ACTOR)
+
+
+@router.get("/gates", tags=["technique"])
+def list_gates(store: StoreHere, study_key: Annotated[str | None, Query(max_length=60)] = None) -> list[local.GateRecord]:
+    """Gate records, newest first."""
+    return local.gate_records(store, study_key)
+
+
+@router.get("/worklist", tags=["technique"])
+def worklist(store: StoreHere) -> list[runsheet.Waiting]:
+    """The requests that wait, from the simulated worklist; nobody is identified."""
+    return runsheet.waiting(store)
 
 
 @router.get("/choices", tags=["catalogue"])
-def list_choices() -> s.Choices:
+def list_choices(store: StoreHere) -> s.Choices:
     """The lists to pick from: conditions and casts, findings, reject reasons; and the general cautions."""
     return s.Choices(
         modifiers=list(catalogue.modifiers().values()),
         findings={str(key): text for key, text in FINDINGS.items()},
         reject_reasons=dict(catalogue.reject_reasons()),
         general_cautions=GENERAL_CAUTIONS,
+        words={kind: dict(texts) for kind, texts in catalogue.words().items()},
+        checks=list(local.checks(store)),
     )
 
 
@@ -229,35 +284,35 @@ def export_json(store: StoreHere, chart_id: AnyId) -> dict[str, Any]:
 def chart_tables(store: StoreHere, chart_id: AnyId) -> list[s.LineTable]:
     """Every line of a chart over its range, on the room's stations."""
     chart = charts.get(store, chart_id)
-    room = rooms.get(store, chart.room)
-    return [operations.line_table(room, line) for line in chart.lines]
+    room, known = rooms.get(store, chart.room), local.catalogue_of(store)
+    return [operations.line_table(known, room, line) for line in chart.lines]
 
 
 @router.post("/rooms/{room_id}/line-preview", tags=["charts"])
 def preview_line(store: StoreHere, room_id: str, asked: s.AcceptedExposureIn) -> s.LineTable:
     """The line that would come of one accepted exposure, as a table on the room's stations. Nothing is kept."""
-    return operations.preview(rooms.get(store, room_id), asked)
+    return operations.preview(local.catalogue_of(store), rooms.get(store, room_id), asked)
 
 
 @router.post("/charts/{chart_id}/lines/from-exposure", status_code=201, tags=["charts"])
 def add_line_from_exposure(store: StoreHere, chart_id: AnyId, asked: s.AcceptedExposureIn) -> ChartLine:
     """Add a line to a draft from one accepted exposure."""
     room = rooms.get(store, charts.get(store, chart_id).room)
-    return charts.add_line(store, chart_id, operations.line_from_accepted(room, asked), ACTOR)
+    return charts.add_line(store, chart_id, operations.line_from_accepted(local.catalogue_of(store), room, asked), ACTOR)
 
 
 @router.post("/charts/{chart_id}/lines", status_code=201, tags=["charts"])
 def add_line(store: StoreHere, chart_id: AnyId, asked: s.LineIn) -> ChartLine:
     """Add a line to a draft, its law given outright."""
     room = rooms.get(store, charts.get(store, chart_id).room)
-    return charts.add_line(store, chart_id, operations.line_of(room, asked), ACTOR)
+    return charts.add_line(store, chart_id, operations.line_of(local.catalogue_of(store), room, asked), ACTOR)
 
 
 @router.put("/charts/{chart_id}/lines/{line_id}", tags=["charts"])
 def change_line(store: StoreHere, chart_id: AnyId, line_id: AnyId, asked: s.LineIn) -> ChartLine:
     """Replace a line of a draft."""
     room = rooms.get(store, charts.get(store, chart_id).room)
-    return charts.replace_line(store, chart_id, line_id, operations.line_of(room, asked), ACTOR)
+    return charts.replace_line(store, chart_id, line_id, operations.line_of(local.catalogue_of(store), room, asked), ACTOR)
 
 
 @router.delete("/charts/{chart_id}/lines/{line_id}", status_code=204, tags=["charts"])

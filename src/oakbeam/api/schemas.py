@@ -11,11 +11,14 @@ from typing import Annotated, Literal
 from pydantic import BaseModel, ConfigDict, Field, StringConstraints, TypeAdapter
 
 from oakbeam.core.chart import KVP_RANGE, MAS_RANGE, SID_RANGE_CM, THICKNESS_RANGE_CM, ChartLine, LawName, Status
-from oakbeam.core.derived import Caution, Forecast, Step, Technique
+from oakbeam.core.derived import Caution, Figures, Forecast, Step, Technique
 from oakbeam.core.evaluation import Evaluation, Finding
+from oakbeam.core.exam import ExamStep
 from oakbeam.core.generator import ExposureControl, SpotChoice, SpotName
-from oakbeam.core.patient import AgeBand, Habitus, Sex
-from oakbeam.core.projection import Composition, Modifier
+from oakbeam.core.measurement import Thickness as MeasuredThickness
+from oakbeam.core.patient import Habitus, Sex
+from oakbeam.core.positioning import Advice, Arch
+from oakbeam.core.projection import AgeBand, Angulation, Composition, Modifier, SidChoice, Variant
 from oakbeam.core.room import School, SupportId
 from oakbeam.core.rules import GridTable
 from oakbeam.core.table import Row
@@ -80,6 +83,9 @@ class SetupRequest(Request):
     grid_ratio: GridRatio | None = None
     receptor: Key | None = None
     field_cm: tuple[Length, Length] | None = None
+    tube_height_cm: (
+        Annotated[Number, Field(gt=0, le=400, description="Focus above the receptor, in place of sid_cm")] | None
+    ) = None
     tube_angle_deg: Annotated[Number, Field(ge=-60, le=60)] | None = None
     gap_cm: Annotated[Number, Field(ge=0, le=60)] | None = None
     grid_offset_cm: Annotated[Number, Field(ge=-20, le=20, description="ray off the grid's centre line, cm")] = 0.0
@@ -87,10 +93,27 @@ class SetupRequest(Request):
     kvp: Kvp | None = None
     mas: Mas | None = None
     exposure_control: ExposureControl = "manual"
+    aec_cells: Annotated[str, Field(max_length=20)] | None = None
+    aec_density: Annotated[int, Field(ge=-4, le=4)] = 0
+
+
+class FactsRequest(Request):
+    """What the angle rules ask of the patient; leave out what was not measured."""
+
+    pelvis_cm: Annotated[Number, Field(description="ASIS to tabletop as read, cm")] | None = None
+    pelvis_pad_cm: Annotated[Number, Field(description="Pad or mat under the pelvis, cm")] | None = None
+    foot_short_deg: Annotated[Number, Field(description="By how much the foot stays short of 90°")] | None = None
+    waist_supported: bool | None = None
+    shoulder_drops: bool | None = None
+    arch: Arch | None = None
+    chest_depth_cm: Number | None = None
 
 
 class TechniqueRequest(Request):
-    """One technique: room, projection and measured thickness, then what differs from the chart."""
+    """One technique: room, projection and measured thickness, then what differs from the chart.
+
+    Without thickness_cm it is estimated from weight and height, a child's age, or the build, and says so.
+    """
 
     model_config = ConfigDict(
         extra="forbid",
@@ -110,9 +133,15 @@ class TechniqueRequest(Request):
 
     room: Key
     projection: Key
-    thickness_cm: Thickness
+    thickness_cm: Thickness | None = None
+    mat_cm: Annotated[Number, Field(description="Mat, sponge or board counted in the reading, cm")] = 0.0
+    jaw_cm: Annotated[Number, Field(description="Width of the jaw where its outer edge was read, cm")] = 0.0
+    thickness_confirmed: bool = False
     chart: Id | None = None
     patient: PatientRequest | None = None
+    facts: FactsRequest | None = None
+    angle_school: Key | None = None
+    turn_school: Key | None = None
     setup: SetupRequest | None = None
     school: School | None = Field(default=None, description="Which school rules the ladder; left out: the room's")
 
@@ -128,6 +157,15 @@ class ChartReference:
 
 
 @dataclass(frozen=True, slots=True)
+class AngleAdvice:
+    """A tube angle, or a turn of the part, by the school in force, and the schools there are."""
+
+    school: str | None
+    advice: Advice
+    schools: tuple[Angulation, ...]
+
+
+@dataclass(frozen=True, slots=True)
 class TechniqueResponse:
     """The technique with its ladder, forecast and cautions. A starting point under local protocol, never an order."""
 
@@ -139,6 +177,10 @@ class TechniqueResponse:
     forecast: Forecast
     cautions: tuple[Caution, ...]
     chart: ChartReference
+    thickness: MeasuredThickness
+    figures: Figures
+    angle: AngleAdvice
+    turn: AngleAdvice | None
 
 
 TECHNIQUE_RESPONSE = TypeAdapter(TechniqueResponse)
@@ -154,31 +196,62 @@ class ThicknessRange(BaseModel):
 
 
 class ProjectionOut(BaseModel):
-    """A projection of the catalogue. Every number is a textbook-typical starting point, to be confirmed locally."""
+    """A projection of the catalogue. Every number is a textbook-typical starting point, to be confirmed locally.
+
+    breathing, marker and shields: codes whose words stand in the choices. local: the department's own, or changed. The list
+    leaves out what only the Guide shows; one projection by its id has it all.
+    """
 
     id: str
     exam: str
     name: str
     region: str
-    synonyms: list[str]
+    shows: str
+    also: list[str]
     measure: str
+    direction: str
+    ages: list[AgeBand]
     thickness_cm: ThicknessRange
     usual_range_cm: tuple[float, float]
     sid_cm: float
+    sid_choices: list[SidChoice]
     minimum_sid_cm: float | None
     supports: list[str]
+    detector_grid: bool
     grid_over_cm: float | None
     kvp_window: tuple[float, float]
     aec_cells: str
     focal_spot: SpotChoice
-    tube_angle: str
+    posture: str
+    beam: str
+    angles: list[Angulation]
+    turns: list[Angulation]
     central_ray: str
+    receptor_cm: tuple[float, float]
     field_cm: tuple[float, float]
-    breathing: str
+    collimate: str
+    position: str
+    exposures: int
+    breathing: list[str]
     time_ceiling_ms: float
-    critique: str
-    composition: Composition
+    marker: str
+    marker_note: str
+    shields: list[str]
+    structure_cm: float
     reference_kerma_mgy: float | None
+    local: bool = False
+
+
+class ProjectionPage(ProjectionOut):
+    """Everything the catalogue knows of one projection, for its page in the Guide."""
+
+    look_for: list[str]
+    faults: list[tuple[str, str]]
+    variants: list[Variant]
+    composition: Composition
+    kvp_on: list[tuple[str, tuple[float, float]]]
+    child_cm: dict[str, float]
+    exams: list[str]
 
 
 class ExamOut(BaseModel):
@@ -186,8 +259,10 @@ class ExamOut(BaseModel):
 
     id: str
     name: str
+    steps: list[ExamStep]
     projections: list[str]
     why: str
+    local: bool = False
 
 
 class Choices(BaseModel):
@@ -197,6 +272,8 @@ class Choices(BaseModel):
     findings: dict[str, str]
     reject_reasons: dict[str, str]
     general_cautions: list[str]
+    words: dict[str, dict[str, str]]
+    checks: list[str]
 
 
 class ChartSummary(BaseModel):

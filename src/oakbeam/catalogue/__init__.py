@@ -1,65 +1,117 @@
 """The shipped projections, exam sets, modifiers and reject reasons: reviewed data files and the loader that checks them.
 
-Numbers are textbook-typical starting points, to be confirmed locally. The loader refuses an entry that is incomplete or
-contradicts itself, by name.
+Numbers are textbook-typical starting points, to be confirmed locally. A department's own entries and choices are laid over
+the shipped ones by `Catalogue.with_local`; the shipped data is never touched.
 """
 
 from __future__ import annotations
 
 import json
 from collections.abc import Mapping
-from dataclasses import dataclass, fields
+from dataclasses import dataclass, field
 from functools import cache
 from importlib.resources import files
 from typing import Any, TypeVar
 
-from oakbeam.core.projection import Composition, Modifier, Projection
+from oakbeam.catalogue.loader import (
+    CatalogueError,
+    Entry,
+    exams_of,
+    overlaid,
+    projections_of,
+    read_toml,
+    shipped_entries,
+)
+from oakbeam.core.exam import Exam
+from oakbeam.core.projection import Modifier, Projection
 from oakbeam.core.refusal import Refusal
-from oakbeam.core.room import SUPPORTS
 
+__all__ = [
+    "Catalogue",
+    "CatalogueError",
+    "Words",
+    "modifier",
+    "modifiers",
+    "projection",
+    "reject_reasons",
+    "shipped",
+    "words",
+]
 T = TypeVar("T")
-_SPOTS = ("small", "small_or_large", "large")
+Words = Mapping[str, Mapping[str, str]]
+"""What the codes of the projections mean: kind -> code -> words."""
 
 
-class CatalogueError(ValueError):
-    """A catalogue entry that cannot be right; says which and why."""
+@dataclass(frozen=True)
+class Catalogue:
+    """Projections and exams, shipped or with a department's own laid over them.
+
+    entries and exam_entries: the plain data behind them. local: ids of what the department added or changed.
+    """
+
+    entries: Mapping[str, Entry]
+    exam_entries: Mapping[str, Entry]
+    projections: Mapping[str, Projection]
+    exams: Mapping[str, Exam]
+    local: frozenset[str] = field(default_factory=frozenset)
+
+    def projection(self, projection_id: str) -> Projection:
+        """The projection of that id; Refusal otherwise."""
+        return _pick("projection", projection_id, self.projections)
+
+    def exam(self, exam_id: str) -> Exam:
+        """The exam set of that id; Refusal otherwise."""
+        return _pick("exam", exam_id, self.exams)
+
+    def with_local(self, projections: Mapping[str, Entry], exams: Mapping[str, Entry]) -> Catalogue:
+        """This catalogue with a department's changes: for a known id the fields given take the place of the shipped ones,
+        an unknown id is a new entry (`like` names the one it starts from). Raises CatalogueError, by name."""
+        entries, exam_entries = dict(self.entries), dict(self.exam_entries)
+        for key, change in projections.items():
+            base = entries.get(str(change.get("like", key)), {})
+            own = {name: value for name, value in change.items() if name != "like"}
+            entries[key] = overlaid(base, {**own, "id": key})
+        for key, change in exams.items():
+            exam_entries[key] = {**exam_entries.get(key, {}), **change, "id": key}
+        return _whole(entries, exam_entries, frozenset((*projections, *exams)))
 
 
-@dataclass(frozen=True, slots=True)
-class Exam:
-    """An ordered set of projections, with the reason for the order."""
-
-    id: str
-    name: str
-    projections: tuple[str, ...]
-    why: str
+def _whole(entries: Mapping[str, Entry], exam_entries: Mapping[str, Entry], local: frozenset[str]) -> Catalogue:
+    projections = projections_of(entries.values())
+    return Catalogue(entries, exam_entries, projections, exams_of(exam_entries.values(), projections), local)
 
 
 @cache
-def projections() -> Mapping[str, Projection]:
-    """All projections by id, in catalogue order."""
-    return {entry["id"]: _projection(entry) for entry in _unique("projections.json")}
+def shipped() -> Catalogue:
+    """The catalogue as it ships."""
+    entries, exams = shipped_entries(), read_toml("exams.toml")["exam"]
+    for name, found in (("projection", entries), ("exam", exams)):
+        if len({entry["id"] for entry in found}) != len(found):
+            raise CatalogueError(f"a shipped {name} stands twice")
+    return _whole({entry["id"]: entry for entry in entries}, {entry["id"]: entry for entry in exams}, frozenset())
+
+
+def projection(projection_id: str) -> Projection:
+    """A shipped projection; Refusal otherwise."""
+    return shipped().projection(projection_id)
 
 
 @cache
-def exams() -> Mapping[str, Exam]:
-    """All exam sets by id, in catalogue order."""
-    loaded = {}
-    for entry in _unique("exams.json"):
-        exam = Exam(entry["id"], entry["name"], tuple(entry["projections"]), entry["why"])
-        for missing in set(exam.projections) - set(projections()):
-            raise CatalogueError(f"exam {exam.id}: no projection '{missing}'")
-        loaded[exam.id] = exam
-    return loaded
+def words() -> Words:
+    """What the codes of the projections mean."""
+    found: Words = read_toml("words.toml")
+    return found
 
 
 @cache
 def modifiers() -> Mapping[str, Modifier]:
     """Conditions and casts by id."""
-    loaded = {}
-    for entry in _unique("modifiers.json"):
+    loaded: dict[str, Modifier] = {}
+    for entry in _read("modifiers.json"):
         overlay = entry.get("overlay")
         modifier = Modifier(**{**entry, "overlay": (overlay[0], float(overlay[1])) if overlay else None})
+        if modifier.id in loaded:
+            raise CatalogueError(f"modifier {modifier.id}: stands twice")
         if [modifier.mas_factor, modifier.kvp_percent, modifier.kvp_added].count(None) != 2:
             raise CatalogueError(f"modifier {modifier.id}: exactly one of mas_factor, kvp_percent, kvp_added")
         loaded[modifier.id] = modifier
@@ -72,14 +124,9 @@ def reject_reasons() -> Mapping[str, str]:
     return {entry["code"]: entry["name"] for entry in _read("reject_reasons.json")}
 
 
-def projection(projection_id: str) -> Projection:
-    """The projection of that id; Refusal otherwise."""
-    return _pick("projection", projection_id, projections())
-
-
 def modifier(modifier_id: str, *kinds: str) -> Modifier:
     """The modifier of that id and one of those kinds; Refusal with the list otherwise."""
-    return _pick(kinds[0] if kinds == ("cast",) else "condition", modifier_id, _of_kind(kinds))
+    return _pick("cast" if kinds == ("cast",) else "condition", modifier_id, _of_kind(kinds))
 
 
 @cache
@@ -91,52 +138,6 @@ def _pick(what: str, key: str, known: Mapping[str, T]) -> T:
     if key in known:
         return known[key]
     raise Refusal(f"Unknown {what}", f"There is no {what} '{key[:60]}' in the catalogue.", sorted(known), what)
-
-
-def _projection(entry: dict[str, Any]) -> Projection:
-    name = entry.get("id", "?")
-    wanted = {field.name for field in fields(Projection)}
-    if wrong := wanted.symmetric_difference(entry):
-        raise CatalogueError(f"projection {name}: missing or unknown {', '.join(sorted(wrong))}")
-    thickness = entry["thickness_cm"]
-    small, average, large = thickness["small"], thickness["average"], thickness["large"]
-    low, high = entry["kvp_window"]
-    composition = entry["composition"]
-    checks = {
-        "thickness_cm must rise from small to large": 0 < small < average < large,
-        "kvp_window must rise": 40 <= low < high <= 150,
-        "supports must be known": bool(entry["supports"]) and set(entry["supports"]) <= set(SUPPORTS),
-        "focal_spot must be known": entry["focal_spot"] in _SPOTS,
-        "time_ceiling_ms must be above 0": entry["time_ceiling_ms"] > 0,
-        "minimum_sid_cm must not exceed sid_cm": (entry["minimum_sid_cm"] or 0) <= entry["sid_cm"],
-        "composition must be of whole shares": all(0 <= composition[k] < 1 for k in ("lung_fraction", "fat", "extra_fat")),
-        "composition: bone must leave room for tissue": 0 <= composition["bone_mm"] < 5 * small,
-        "field_cm must be two lengths": len(entry["field_cm"]) == 2 and min(entry["field_cm"]) > 0,
-    }
-    for rule, holds in checks.items():
-        if not holds:
-            raise CatalogueError(f"projection {name}: {rule}")
-    return Projection(
-        **{
-            **entry,
-            "thickness_cm": (float(small), float(average), float(large)),
-            "synonyms": tuple(entry["synonyms"]),
-            "supports": tuple(entry["supports"]),
-            "kvp_window": (float(low), float(high)),
-            "composition": Composition(**composition),
-            "field_cm": (float(entry["field_cm"][0]), float(entry["field_cm"][1])),
-        }
-    )
-
-
-def _unique(name: str) -> list[dict[str, Any]]:
-    entries = _read(name)
-    seen: set[str] = set()
-    for entry in entries:
-        if entry["id"] in seen:
-            raise CatalogueError(f"{name}: '{entry['id']}' stands twice")
-        seen.add(entry["id"])
-    return entries
 
 
 def _read(name: str) -> list[dict[str, Any]]:

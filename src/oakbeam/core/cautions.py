@@ -7,6 +7,7 @@ from collections.abc import Iterator
 from oakbeam.core import geometry
 from oakbeam.core.chart import ChartLine
 from oakbeam.core.derived import Caution, Forecast, Setup, Technique
+from oakbeam.core.measurement import plausibility
 from oakbeam.core.patient import CHILDREN, Patient
 from oakbeam.core.projection import Projection
 from oakbeam.core.room import SUPPORT_NAMES, Room
@@ -14,6 +15,8 @@ from oakbeam.core.room import SUPPORT_NAMES, Room
 SID_TOLERANCE = 0.02
 """An SID indicator is usually allowed to be off by this much: below it no caution is worth a word."""
 CHILD_GRID_FROM_CM = 12.0
+TILT_WORTH_A_WORD = 1.05
+"""Exposure factor of a tilted tube left at its detent, from which it is worth a caution; the height always stands beside."""
 GRID_THRESHOLD_SLACK_CM = 2.0
 """Departments' thresholds for a grid differ by about this much; a missing grid is only a warning beyond it."""
 
@@ -30,23 +33,12 @@ def setup_cautions(
     """The cautions that the final set-up itself gives rise to, in the order of the work."""
     field_cm = setup.field_cm or line.field_cm or projection.field_cm
     return (
-        *_measurement(projection, patient),
+        *plausibility(projection, patient.thickness_cm, patient.habitus, patient.age_band, patient.thickness_confirmed),
         *_distance(projection, technique.sid_cm),
         *_angle(setup, technique.sid_cm),
         *_grid(line, room, projection, patient, technique, field_cm),
         *_console(projection, technique, forecast),
     )
-
-
-def _measurement(projection: Projection, patient: Patient) -> Iterator[Caution]:
-    small, _, large = projection.thickness_cm
-    if not 0.8 * small <= patient.thickness_cm <= 1.2 * large:
-        yield Caution(
-            "warning",
-            f"{patient.thickness_cm:g} cm is unusual here (adults {small:g} to {large:g} cm): check jaw edge, mat, unit "
-            "and site.",
-            "caliper plausibility",
-        )
 
 
 def _distance(projection: Projection, sid_cm: float) -> Iterator[Caution]:
@@ -64,6 +56,8 @@ def _angle(setup: Setup, sid_cm: float) -> Iterator[Caution]:
         return
     height = geometry.tube_height_cm(sid_cm, setup.tube_angle_deg)
     left = geometry.sid_along_ray_cm(sid_cm, setup.tube_angle_deg)
+    if (left / sid_cm) ** 2 < TILT_WORTH_A_WORD:
+        return
     yield Caution(
         "note",
         f"At {abs(setup.tube_angle_deg):g}° put the focus {height:.1f} cm above the receptor to keep {sid_cm:g} cm along "

@@ -31,6 +31,8 @@ class Setup:
     kvp: float | None = None
     mas: float | None = None
     exposure_control: ExposureControl = "manual"
+    aec_cells: str | None = None
+    aec_density: int = 0
 
 
 @dataclass(frozen=True, slots=True)
@@ -55,6 +57,17 @@ class Step:
 
 
 @dataclass(frozen=True, slots=True)
+class Chamber:
+    """One AEC chamber: name, centre and size [cm] on the receptor, whether it is selected and the field covers it."""
+
+    name: str
+    centre_cm: tuple[float, float]
+    size_cm: tuple[float, float]
+    selected: bool
+    covered: bool
+
+
+@dataclass(frozen=True, slots=True)
 class Technique:
     """What to set on the console, on the room's stations."""
 
@@ -70,6 +83,7 @@ class Technique:
     exposure_control: ExposureControl
     aec_cells: str | None = None
     aec_backup_mas: float | None = None
+    aec_chambers: tuple[Chamber, ...] = ()
 
 
 @dataclass(frozen=True, slots=True)
@@ -106,6 +120,54 @@ class Forecast:
 
 
 @dataclass(frozen=True, slots=True)
+class OtherSid:
+    """What another SID brings: magnification of the structure shown, mAs factor (time goes with it), geometric blur [mm]."""
+
+    sid_cm: float
+    magnification: float
+    mas_factor: float
+    blur_mm: float
+
+
+@dataclass(frozen=True, slots=True)
+class GridAdvice:
+    """Whether a grid is usual here, and what it costs: mAs (and so dose) with the ratio over without, by the beam model.
+    ratio: the one in use, or the one that could be. None where the room has none."""
+
+    usual: bool
+    in_use: bool
+    ratio: int | None
+    dose_factor: float | None
+    said: str
+
+
+@dataclass(frozen=True, slots=True)
+class Figures:
+    """tube_height_cm: of the focus above the receptor that keeps the SID along the ray; sid_if_left_cm: along the ray where
+    the tube is tilted and not lowered. receptor_shift_cm: from below the skin's landmark to where the ray lands. oid_cm:
+    structure to receptor. beyond_cm2: field at the receptor beyond what the projection asks for."""
+
+    tube_angle_deg: float
+    tube_height_cm: float
+    sid_if_left_cm: float
+    mas_factor_if_left: float
+    receptor_shift_cm: float
+    oid_cm: float
+    magnification: float
+    geometric_blur_mm: float
+    field_cm: tuple[float, float]
+    field_at_skin_cm: tuple[float, float]
+    beyond_cm2: float
+    beyond_percent: float
+    source_to_skin_cm: float
+    gap_cm: float
+    thickness_cm: float
+    support_mm_al: float
+    other_sids: tuple[OtherSid, ...]
+    grid: GridAdvice | None
+
+
+@dataclass(frozen=True, slots=True)
 class Caution:
     """Something specific to do or to look at. cites names the rule behind it."""
 
@@ -125,3 +187,4 @@ class Derived:
     steps: tuple[Step, ...]
     forecast: Forecast
     cautions: tuple[Caution, ...]
+    figures: Figures

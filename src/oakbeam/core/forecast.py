@@ -94,7 +94,7 @@ def forecast(
         shown_contrast, shown_cnr = float(of_detail[0]), float(cnr(beam, of_detail, stationed.mas)[0])
     except Refusal:
         pass
-    spot = next(one.size_mm for one in room.generator.focal_spots if one.name == stationed.loading.focal_spot)
+    spot = spot_size_mm(room, stationed.loading.focal_spot)
     return Forecast(
         ei=target_ei * delivered if target_ei else None,
         di=di,
@@ -125,6 +125,11 @@ def forecast(
             stationed.loading.time_ms,
         ),
     )
+
+
+def spot_size_mm(room: Room, name: str) -> float:
+    """Nominal size [mm] of a focal spot of the room."""
+    return next(spot.size_mm for spot in room.generator.focal_spots if spot.name == name)
 
 
 def _field(path: ModelPath, setup: Setup, receptor: Receptor) -> tuple[float, float]:

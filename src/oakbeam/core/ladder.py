@@ -11,6 +11,7 @@ from copy import copy
 from dataclasses import replace
 
 from oakbeam.core import geometry, rules
+from oakbeam.core.aec import density_factor
 from oakbeam.core.chart import KVP_RANGE, Banded, ChartLine, Levelled, VariableKvp
 from oakbeam.core.derived import Caution, CautionLevel, Setup, Step
 from oakbeam.core.modelling import MOST_GRID_LOSS, ModelPath, within_receptor
@@ -93,6 +94,7 @@ def start(line: ChartLine, room: Room, projection: Projection, patient: Patient,
     kvp, mas = line.at(patient.thickness_cm)
     law, thickness = line.law, patient.thickness_cm
     path = ModelPath.along(line, room, projection, patient.habitus)
+    path.thickness_spread_cm = patient.thickness_spread_cm
     if isinstance(law, Banded):
         band = law.band(thickness)
         path.move(thickness_cm=thickness, kvp=kvp)
@@ -281,6 +283,20 @@ def patient_steps(ladder: Ladder, patient: Patient, setup: Setup) -> None:
             ladder.path.move(kvp=kvp)
         elif factor != 1 or by_model is not None:
             ladder.change(cast.name, factor, by_model, cast.note)
+
+
+def density_step(ladder: Ladder, room: Room, setup: Setup) -> None:
+    """An AEC density setting: it trims what the chamber waits for, and so the predicted mAs."""
+    if setup.exposure_control != "aec" or not setup.aec_density or room.aec is None:
+        return
+    factor = density_factor(room.aec.density_step, setup.aec_density)
+    ladder.to(
+        "Density setting",
+        ladder.kvp,
+        ladder.mas * factor,
+        f"{setup.aec_density:+d} steps of ×{room.aec.density_step:g}: a trim of the chamber.".replace("-", "−"),
+        "rules",
+    )
 
 
 def hand_step(ladder: Ladder, setup: Setup) -> None:

@@ -16,6 +16,8 @@ from oakbeam.core.room import Room
 
 KVP_STEP = 5.0
 """A stepped line changes its kVp by whole steps of this size, so that a step is easy to see and to remember."""
+LARGE_PATIENT_KVP = 10.0
+"""What texts add above the usual window for a very large patient: 5 to 10 kVp."""
 KVP_PER_CM_RANGE = (0.0, 5.0)
 """0 keeps the kVp fixed."""
 
@@ -46,15 +48,17 @@ def level(
     """The law through (base_cm, base_kvp, base_mas) that the model expects to be level over the line's range.
 
     line gives conditions and range. kvp_per_cm > 0 steps the kVp with thickness, in steps of KVP_STEP about the base and
-    within the projection's usual window and the room's stations. Points every centimetre (half of one for short ranges).
+    within the projection's usual window (a little above it for the largest) and the room's stations. Points every centimetre
+    (half of one for short ranges).
     """
     within("parameter", kvp_per_cm, *KVP_PER_CM_RANGE, "kVp/cm")
     low, high = line.range_cm
     step = 0.5 if high - low <= 12 else 1.0
     inner = [step * i for i in range(math.ceil(low / step), math.floor(high / step) + 1)]
     places = np.array(sorted({low, *inner, base_cm, high}))
-    lowest = max(min(projection.kvp_window[0], base_kvp), room.generator.kvp[0])
-    highest = min(max(projection.kvp_window[1], base_kvp), room.generator.kvp[-1])
+    usual = projection.kvp_usual(line.support)
+    lowest = max(min(usual[0], base_kvp), room.generator.kvp[0])
+    highest = min(max(usual[1] + LARGE_PATIENT_KVP, base_kvp), room.generator.kvp[-1])
     steps = np.round(kvp_per_cm * (places - base_cm) / KVP_STEP)
     # A whole step that would leave the window is not taken.
     most_up, most_down = math.floor((highest - base_kvp) / KVP_STEP), math.floor((base_kvp - lowest) / KVP_STEP)

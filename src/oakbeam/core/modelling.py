@@ -12,7 +12,7 @@ from oakbeam.core.beam.model import KVP_RANGE, Beam, BeamSetup, Part, evaluate, 
 from oakbeam.core.beam.spectrum import beam_quality
 from oakbeam.core.beam.tables import Array
 from oakbeam.core.chart import ChartLine
-from oakbeam.core.patient import Habitus
+from oakbeam.core.patient import CALIPER_SPREAD_CM, Habitus
 from oakbeam.core.projection import Composition, Projection
 from oakbeam.core.refusal import Refusal
 from oakbeam.core.room import Grid, Receptor, Room, Support
@@ -129,6 +129,7 @@ class PatientPart:
     thickness_cm: float
     habitus: Habitus | None
     overlay: tuple[tuple[str, float], ...]
+    thickness_spread_cm: float = CALIPER_SPREAD_CM
 
 
 @dataclass
@@ -153,6 +154,7 @@ class ModelPath:
     grid_tilt_deg: float = 0.0
     habitus: Habitus | None = None
     overlay: tuple[tuple[str, float], ...] = ()
+    thickness_spread_cm: float = CALIPER_SPREAD_CM
     wanted_mas: float | None = None
     """What `mas_on_target` last said for this state; None where it has not been asked."""
 
@@ -177,11 +179,11 @@ class ModelPath:
 
     def beam(self) -> tuple[Beam, float]:
         """The beam where the set-up stands now (its first entry), and its spread: see `beam_and_spread`."""
-        return beam_and_spread(self.setup(), self._patient())
+        return beam_and_spread(self.setup(), self._patient(self.thickness_spread_cm))
 
-    def _patient(self) -> PatientPart:
+    def _patient(self, spread_cm: float = CALIPER_SPREAD_CM) -> PatientPart:
         average_cm = self.projection.thickness_cm[1]
-        return PatientPart(self.projection.composition, average_cm, self.thickness_cm, self.habitus, self.overlay)
+        return PatientPart(self.projection.composition, average_cm, self.thickness_cm, self.habitus, self.overlay, spread_cm)
 
     def setup(self) -> BeamSetup:
         """The set-up as the model takes it."""
@@ -242,10 +244,6 @@ class ModelPath:
         return self.wanted_mas
 
 
-CALIPER_SPREAD_CM = 0.5
-"""One standard deviation of a caliper reading."""
-
-
 @lru_cache(maxsize=1024)
 def beam_and_spread(setup: BeamSetup, patient: PatientPart) -> tuple[Beam, float]:
     """The beam of a set-up and patient (its first entry), and one standard deviation in DI of what is not known of the
@@ -256,7 +254,7 @@ def beam_and_spread(setup: BeamSetup, patient: PatientPart) -> tuple[Beam, float
     part = part_of(
         patient.composition,
         patient.average_cm,
-        patient.thickness_cm + np.array([0.0, 0.0, 0.0, CALIPER_SPREAD_CM]),
+        patient.thickness_cm + np.array([0.0, 0.0, 0.0, patient.thickness_spread_cm]),
         patient.habitus,
         patient.overlay,
         np.array([0.0, FAT_SPREAD, 0.0, 0.0]),

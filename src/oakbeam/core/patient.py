@@ -7,24 +7,31 @@ from dataclasses import dataclass
 from typing import Literal
 
 from oakbeam.core import rules
-from oakbeam.core.projection import Modifier
+from oakbeam.core.projection import AgeBand, Modifier
 
 Habitus = Literal["asthenic", "hyposthenic", "sthenic", "hypersthenic"]
-AgeBand = Literal["newborn", "1y", "5y", "10y", "15y", "adult", "older_adult"]
 Sex = Literal["female", "male"]
+CALIPER_SPREAD_CM = 0.5
+"""One standard deviation of a caliper reading."""
 CHILDREN: tuple[AgeBand, ...] = ("newborn", "1y", "5y", "10y")
 
 
 @dataclass(frozen=True, slots=True)
 class Patient:
     """thickness_cm is measured along the central ray in the exposure position. A measured thickness already holds the
-    habitus and the age, so these change no number here; they only raise cautions."""
+    habitus and the age, so these change no number here; they only raise cautions.
+
+    thickness_spread_cm: one standard deviation of the thickness, more for an estimate; it widens the forecast's band.
+    thickness_confirmed: read again and so, however odd.
+    """
 
     thickness_cm: float
     habitus: Habitus | None = None
     age_band: AgeBand | None = None
     conditions: tuple[Modifier, ...] = ()
     cast: Modifier | None = None
+    thickness_spread_cm: float = CALIPER_SPREAD_CM
+    thickness_confirmed: bool = False
 
 
 def exposure_worth(modifier: Modifier, kvp: float) -> float:

@@ -7,6 +7,28 @@ from typing import Literal
 
 from oakbeam.core.generator import SpotChoice
 
+AgeBand = Literal["newborn", "1y", "5y", "10y", "15y", "adult", "older_adult"]
+AngleRule = Literal[
+    "fixed",
+    "knee_by_pelvis",
+    "si_by_sex",
+    "calcaneus_by_foot",
+    "thoracic_by_waist",
+    "lumbar_by_waist",
+    "swimmers_by_shoulder",
+    "clavicle_by_build",
+    "foot_by_arch",
+    "sternum_by_depth",
+]
+ChildSize = Literal[
+    "limb", "chest_ap", "chest_lateral", "abdomen_ap", "abdomen_lateral", "skull_ap", "skull_lateral", "own", "none"
+]
+Direction = Literal["ap", "lateral", "ray"]
+Posture = Literal["supine", "prone", "side_lying", "seated", "sitting", "standing", "kneeling"]
+Breathing = Literal["still", "suspend", "inspiration", "expiration", "slow", "quiet", "quiet_expiration"]
+Marker = Literal["lateral", "near", "up", "body"]
+Shield = Literal["limb_clear", "near_trunk", "gonads_in_field", "lead_behind", "lens_thyroid_breast"]
+
 
 @dataclass(frozen=True, slots=True)
 class Composition:
@@ -25,6 +47,39 @@ class Composition:
 
 
 @dataclass(frozen=True, slots=True)
+class Angulation:
+    """One school's tube angle, or turn of the part, for a projection. The first of a projection's list is the usual one.
+
+    deg: signed, toward the head (or the trunk end of a limb) positive; what it means to `rule` is said in `positioning`.
+    toward: the direction in words where cephalad and caudal do not fit.
+    """
+
+    school: str
+    name: str
+    why: str
+    deg: float
+    rule: AngleRule = "fixed"
+    toward: str = ""
+
+
+@dataclass(frozen=True, slots=True)
+class SidChoice:
+    """One school's SID [cm] for a projection, and why."""
+
+    cm: float
+    why: str
+
+
+@dataclass(frozen=True, slots=True)
+class Variant:
+    """What to do for a patient who cannot be positioned as usual. instead: the projection that takes its place."""
+
+    who: str
+    do: str
+    instead: str | None = None
+
+
+@dataclass(frozen=True, slots=True)
 class Projection:
     """A radiographic projection as far as it bears on exposure. Lengths cm, times ms, tube potential kVp.
 
@@ -35,28 +90,69 @@ class Projection:
     exam: str
     name: str
     region: str
-    synonyms: tuple[str, ...]
+    shows: str
+    also: tuple[str, ...]
+    """Other names, people's names for a method among them: only to be searched by."""
     measure: str
     """Where the calipers go, in words."""
+    direction: Direction
+    """Front to back, side to side, or along a central ray that is neither."""
     thickness_cm: tuple[float, float, float]
-    """Usual small, average and large adult."""
+    """Usual small, average and large adult; low, typical and high of the age bands of a children's projection."""
+    child: ChildSize
+    """How a child's thickness follows where it was not measured; see `patient.usual_child_cm`."""
+    ages: tuple[AgeBand, ...]
+    """The age bands that it is for; empty: everybody, by measured thickness."""
     sid_cm: float
+    sid_choices: tuple[SidChoice, ...]
     minimum_sid_cm: float | None
     supports: tuple[str, ...]
+    detector_grid: bool
+    """A loose detector usually has the clip-on grid here."""
     grid_over_cm: float | None
     """Thickness above which a grid is usual; None means never."""
     kvp_window: tuple[float, float]
+    kvp_on: tuple[tuple[str, tuple[float, float]], ...]
+    """Supports whose usual kVp is another one, with it."""
     aec_cells: str
     focal_spot: SpotChoice
-    tube_angle: str
+    posture: Posture
+    beam: Literal["vertical", "horizontal"]
+    angles: tuple[Angulation, ...]
+    """Tube angle by school; empty: perpendicular."""
+    turns: tuple[Angulation, ...]
+    """Turn or bend of the part by school; empty: none."""
     central_ray: str
+    receptor_cm: tuple[float, float]
+    """The smallest usual receptor as it lies: width across the part, length along it."""
     field_cm: tuple[float, float]
-    breathing: str
+    collimate: str
+    position: str
+    exposures: int
+    """How many images one request makes."""
+    breathing: tuple[Breathing, ...]
     time_ceiling_ms: float
-    critique: str
+    marker: Marker
+    marker_note: str
+    shields: tuple[Shield, ...]
+    structure_cm: float
+    """From the skin next to the receptor to the structure shown: with the support's gap it is the OID."""
+    look_for: tuple[str, ...]
+    faults: tuple[tuple[str, str], ...]
+    """What is often wrong in the image, and what to change."""
+    variants: tuple[Variant, ...]
     composition: Composition
     reference_kerma_mgy: float | None
     """An example of a reference level: incident air kerma at the skin of an average adult [mGy]; to be replaced locally."""
+
+    def kvp_usual(self, support: str) -> tuple[float, float]:
+        """The usual kVp on a support."""
+        return dict(self.kvp_on).get(support, self.kvp_window)
+
+    @property
+    def lengthwise(self) -> bool:
+        """The receptor lies along the part."""
+        return self.receptor_cm[1] >= self.receptor_cm[0]
 
 
 @dataclass(frozen=True, slots=True)

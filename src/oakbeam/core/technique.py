@@ -9,14 +9,17 @@ from __future__ import annotations
 import math
 from dataclasses import dataclass, replace
 
+from oakbeam.core.aec import chambers, mistrust
 from oakbeam.core.cautions import setup_cautions
 from oakbeam.core.chart import SID_RANGE_CM, ChartLine
 from oakbeam.core.derived import Derived, Setup, Technique
-from oakbeam.core.forecast import NOTHING_SEEN, Seen, forecast
+from oakbeam.core.figures import figures
+from oakbeam.core.forecast import NOTHING_SEEN, Seen, forecast, spot_size_mm
 from oakbeam.core.generator import aec_backup_mas
 from oakbeam.core.ladder import (
     Ladder,
     alignment_step,
+    density_step,
     exposure_factor,
     field_step,
     gap_step,
@@ -32,7 +35,7 @@ from oakbeam.core.ladder import (
 )
 from oakbeam.core.patient import Patient
 from oakbeam.core.projection import Projection
-from oakbeam.core.refusal import Refusal, within
+from oakbeam.core.refusal import Refusal, one_of, within
 from oakbeam.core.room import SUPPORT_NAMES, Receptor, Room, School, Support
 from oakbeam.core.rules import GridTable
 from oakbeam.core.stations import put_on_stations
@@ -95,6 +98,7 @@ def derive(
     climbed = climb(line, room, projection, patient, setup, grid_table, school or room.school)
     ladder, support, receptor, target_ei = climbed.ladder, climbed.support, climbed.receptor, climbed.target_ei
     wanted = ladder.marked()
+    density_step(ladder, room, setup)
     hand_step(ladder, setup)
 
     exact_kvp, exact_mas = ladder.kvp, ladder.mas
@@ -124,7 +128,7 @@ def derive(
         setup.exposure_control,
     )
     if setup.exposure_control == "aec":
-        technique = _with_aec(technique, room, projection, exact_mas, ladder)
+        technique = _with_aec(technique, room, projection, patient, setup, exact_mas, ladder)
     return Derived(
         technique,
         exact_kvp,
@@ -133,10 +137,19 @@ def derive(
         tuple(ladder.steps),
         expected,
         (*ladder.cautions, *setup_cautions(line, room, projection, patient, setup, technique, expected)),
+        figures(ladder.path, projection, spot_size_mm(room, stationed.loading.focal_spot), setup.tube_angle_deg or 0.0),
     )
 
 
-def _with_aec(technique: Technique, room: Room, projection: Projection, exact_mas: float, ladder: Ladder) -> Technique:
+def _with_aec(
+    technique: Technique,
+    room: Room,
+    projection: Projection,
+    patient: Patient,
+    setup: Setup,
+    exact_mas: float,
+    ladder: Ladder,
+) -> Technique:
     """AEC: the mAs is a prediction, the back-up limits it."""
     if technique.support in ("tabletop", "detector"):
         raise Refusal(
@@ -147,15 +160,13 @@ def _with_aec(technique: Technique, room: Room, projection: Projection, exact_ma
         )
     if room.aec is None:
         raise Refusal("No AEC here", "This room has no AEC; expose manually.", ["manual", "breathing"], "exposure_control")
-    if projection.aec_cells == "none":
-        ladder.caution("warning", "No chamber is usual for this projection: check that the part covers one.", "AEC")
+    selected = setup.aec_cells or projection.aec_cells
+    for name in selected.split("+") if selected != "none" else ():
+        one_of("aec_cells", name, room.aec.cells)
+    cells = chambers(room.aec.cells, selected, ladder.path.field_cm)
+    ladder.cautions += mistrust(projection, patient, cells, room.aec.minimum_response_ms, technique.time_ms)
     backup = aec_backup_mas(room.generator, exact_mas, room.aec.backup_factor)
-    if technique.time_ms < room.aec.minimum_response_ms:
-        text = (
-            f"{technique.time_ms:g} ms is below the AEC's shortest response, {room.aec.minimum_response_ms:g} ms: lower mA."
-        )
-        ladder.caution("warning", text, "AEC minimum response")
     if backup < exact_mas:
         text = f"The back-up ceiling of {backup:g} mAs is below the predicted {exact_mas:.3g} mAs: raise kVp."
         ladder.caution("warning", text, "AEC back-up")
-    return replace(technique, aec_cells=projection.aec_cells, aec_backup_mas=backup)
+    return replace(technique, aec_cells=selected, aec_backup_mas=backup, aec_chambers=cells)

@@ -13,7 +13,7 @@ import re
 from collections.abc import Iterable
 from dataclasses import dataclass
 
-from oakbeam import catalogue
+from oakbeam.catalogue import Catalogue, shipped
 from oakbeam.core import rules
 from oakbeam.core.chart import Band, Banded, ChartLine, FixedKvp, Law, LawName, Levelled, Point, VariableKvp, check_line
 from oakbeam.core.refusal import Refusal
@@ -112,8 +112,10 @@ def write(lines: Iterable[ChartLine]) -> str:
     return out.getvalue()
 
 
-def read(text: str, room: Room) -> tuple[ChartLine, ...]:
-    """The lines of a CSV file for a room. Raises BadFile with the row and column of every fault."""
+def read(text: str, room: Room, known: Catalogue | None = None) -> tuple[ChartLine, ...]:
+    """The lines of a CSV file for a room; known: the catalogue they name projections of, None for the shipped one.
+
+    Raises BadFile with the row and column of every fault."""
     if len(text) > MOST_BYTES:
         raise BadFile([BadCell(1, "", f"The file is larger than {MOST_BYTES // 1_000_000} MB.")])
     if "\0" in text:
@@ -130,7 +132,7 @@ def read(text: str, room: Room) -> tuple[ChartLine, ...]:
         raise BadFile([BadCell(MOST_ROWS, "", f"More than {MOST_ROWS} rows.")])
     header = _header(rows[0][1])
     faults: list[BadCell] = []
-    records = [_Record(at, row, header, faults) for at, row in rows[1:]]
+    records = [_Record(at, row, header, faults, known or shipped()) for at, row in rows[1:]]
     if not records:
         faults.append(BadCell(2, "", "There is no row below the header."))
     lines = _lines(records, room)
@@ -184,8 +186,10 @@ def _header(names: list[str]) -> dict[str, _Column]:
 class _Record:
     """One row: typed access to its cells; each fault is noted once, with its column, and reads as None."""
 
-    def __init__(self, at: int, cells: list[str], header: dict[str, _Column], faults: list[BadCell]) -> None:
-        self.at, self._cells, self._header, self._faults = at, cells, header, faults
+    def __init__(
+        self, at: int, cells: list[str], header: dict[str, _Column], faults: list[BadCell], known: Catalogue
+    ) -> None:
+        self.at, self._cells, self._header, self._faults, self.known = at, cells, header, faults, known
         if len(cells) > len(header) and any(cells[max(c.place for c in header.values()) + 1 :]):
             self.fault("", "The row has more cells than the header; a decimal comma needs quotes or ';' between cells.")
 
@@ -360,7 +364,7 @@ def _plausible_mas(record: _Record, mas: float, thickness_cm: float, room: Room)
     within the projection's usual time ceiling, and the room's highest station, bound it too.
     """
     by_thickness = 20 * 2 ** (min(max(thickness_cm, 0), 45) / 5)
-    projection = catalogue.projections().get(record.text("projection"))
+    projection = record.known.projections.get(record.text("projection"))
     by_time = 10 * room.generator.ma[-1] * (projection.time_ceiling_ms if projection else 1000) / 1000
     most = min(room.generator.mas[-1], by_thickness, by_time)
     if mas <= most:
@@ -372,7 +376,7 @@ def _plausible_mas(record: _Record, mas: float, thickness_cm: float, room: Room)
 def _keep(lines: list[ChartLine], record: _Record, line: ChartLine, law: Law, room: Room) -> None:
     whole = ChartLine(**{**{name: getattr(line, name) for name in ChartLine.__dataclass_fields__}, "law": law})
     try:
-        lines.append(check_line(whole, catalogue.projection(whole.projection), room))
+        lines.append(check_line(whole, record.known.projection(whole.projection), room))
     except Refusal as refusal:
         record.fault((refusal.field or "").replace("_cm", "").replace(".", "_"), refusal.detail)
 

@@ -17,8 +17,11 @@ from oakbeam.core.beam.model import rqa5_equivalent_ugy
 from oakbeam.core.beam.spectrum import beam_quality
 from oakbeam.core.builder import AcceptedExposure, line_from_exposure
 from oakbeam.core.chart import Band, Banded, ChartLine, LawName, check_line, usual_range_cm
+from oakbeam.core.drafting import CHILDREN_NOTE, drafted_line, drafted_lines, floor_half
 from oakbeam.core.generator import FocalSpot, Generator, PowerPoint, nearest_station, renard_r10
+from oakbeam.core.measurement import LIMB_SHARE, usual_child_cm
 from oakbeam.core.modelling import beam_setup, part_of, usual_field, wanted_rqa5_ugy
+from oakbeam.core.projection import Projection
 from oakbeam.core.room import Aec, Grid, Output, Receptor, Room, Support, SupportId, Tube
 
 AUTHOR, APPROVER = "chart keeper", "physicist"
@@ -38,7 +41,7 @@ def room_1() -> Room:
     small = FocalSpot("small", 0.6, (PowerPoint(10, 34), PowerPoint(100, 28), PowerPoint(1000, 20), PowerPoint(6300, 9)))
     large = FocalSpot("large", 1.2, (PowerPoint(10, 82), PowerPoint(100, 72), PowerPoint(1000, 48), PowerPoint(6300, 20)))
     generator = Generator(
-        _KVPS, renard_r10(10, 630), renard_r10(0.5, 500), renard_r10(1, 6300), (small, large), mas_ceiling=500
+        _KVPS, renard_r10(10, 630), renard_r10(0.25, 500), renard_r10(1, 6300), (small, large), mas_ceiling=500
     )
     supports = (
         Support("tabletop", 0, None),
@@ -49,6 +52,7 @@ def room_1() -> Room:
     receptors = (
         Receptor("panel-43", "Fixed panel 43×43", "dr_csi", (43, 43), 250, None),
         Receptor("panel-24", "Loose panel 24×30", "dr_csi", (24, 30), 400, None),
+        Receptor("panel-35", "Loose panel 35×43", "dr_csi", (35, 43), 300, None),
         Receptor("plate-24", "Storage plate 24×30", "cr", (24, 30), 500, None),
         Receptor("film-24", "Film cassette 24×30, speed 200", "film_screen", (24, 30), None, 200),
     )
@@ -195,8 +199,33 @@ def needed_mas(
 
 
 def chart_lines(room: Room) -> tuple[ChartLine, ...]:
-    """The room's chart: each plan at its projection's average thickness, rounded to the room's mAs stations."""
-    return tuple(_line(plan, room) for plan in CHARTS[room.id].plans)
+    """The room's chart: each plan at its projection's average thickness, rounded to the room's mAs stations; then, for the
+    projections that the keeper left to the model, drafted lines."""
+    planned = tuple(_line(plan, room) for plan in CHARTS[room.id].plans)
+    children = tuple(line for one in planned if room.id != "room-2" and (line := _for_children(one, room)))
+    there = {(line.projection, line.support) for line in planned}
+    drafted = drafted_lines((one for one in catalogue.shipped().projections.values() if _left_to_model(one, room)), room)
+    return (*planned, *children, *(line for line in drafted if _new(line, there)))
+
+
+def _new(line: ChartLine, there: set[tuple[str, SupportId]]) -> bool:
+    return (line.projection, line.support) not in there or line.note == CHILDREN_NOTE
+
+
+def _for_children(line: ChartLine, room: Room) -> ChartLine | None:
+    """A drafted line below a planned one without grid, down to the smallest child."""
+    projection = catalogue.projection(line.projection)
+    sizes = [cm for band in LIMB_SHARE if (cm := usual_child_cm(projection, band)) is not None]
+    low = line.range_cm[0]
+    if line.grid_ratio or not sizes or min(sizes) >= low:
+        return None
+    reach = (floor_half(0.8 * min(sizes)), low)
+    return drafted_line(projection, room, room.support(line.support), 0, None, reach, low, CHILDREN_NOTE)
+
+
+def _left_to_model(projection: Projection, room: Room) -> bool:
+    """Room 1 takes everything; the portable unit what is done where the patient lies; Room 2 keeps to its own lines."""
+    return room.id == "room-1" or (room.id == "portable" and projection.supports[0] == "detector")
 
 
 def _line(plan: Plan, room: Room) -> ChartLine:

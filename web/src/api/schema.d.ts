@@ -141,9 +141,29 @@ export interface paths {
         };
         /**
          * List Projections
-         * @description The catalogue's projections.
+         * @description The catalogue's projections, the department's own among them.
          */
         get: operations["list_projections_api_projections_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/projections/{projection_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Get Projection
+         * @description Everything the catalogue knows of one projection.
+         */
+        get: operations["get_projection_api_projections__projection_id__get"];
         put?: never;
         post?: never;
         delete?: never;
@@ -161,9 +181,157 @@ export interface paths {
         };
         /**
          * List Exams
-         * @description The exam sets: projections in working order.
+         * @description The exam sets: steps in working order.
          */
         get: operations["list_exams_api_exams_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/search": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Search
+         * @description Exams and projections by what somebody types: names, abbreviations, other names; spelling is forgiven.
+         */
+        get: operations["search_api_search_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/catalogue/local": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * List Local
+         * @description What the department added to the catalogue or changed in it.
+         */
+        get: operations["list_local_api_catalogue_local_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/catalogue/local/{kind}/{entry_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /**
+         * Save Local
+         * @description Change a projection or exam, or add one of the department's own; only the fields given differ from the shipped.
+         */
+        put: operations["save_local_api_catalogue_local__kind___entry_id__put"];
+        post?: never;
+        /**
+         * Remove Local
+         * @description Take the department's change away: the shipped entry rules again.
+         */
+        delete: operations["remove_local_api_catalogue_local__kind___entry_id__delete"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/checks": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /**
+         * Set Checks
+         * @description Set the department's pre-exposure checks.
+         */
+        put: operations["set_checks_api_checks_put"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/run-sheets": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Run Sheet
+         * @description An exam's steps in working order, each with its technique and with what the hands must change on the way to it.
+         */
+        post: operations["run_sheet_api_run_sheets_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/gates": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * List Gates
+         * @description Gate records, newest first.
+         */
+        get: operations["list_gates_api_gates_get"];
+        put?: never;
+        /**
+         * Record Gate
+         * @description Keep who cleared a gate of an exam and when. Nothing is decided here.
+         */
+        post: operations["record_gate_api_gates_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/worklist": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Worklist
+         * @description The requests that wait, from the simulated worklist; nobody is identified.
+         */
+        get: operations["worklist_api_worklist_get"];
         put?: never;
         post?: never;
         delete?: never;
@@ -663,6 +831,24 @@ export interface components {
             parameter?: number | null;
         };
         /**
+         * Advice
+         * @description What a rule says. deg: the angle; said: which rule fired and from what. either: the two outcomes where what is known
+         *     does not settle it. asks: the fact that would settle or refine it.
+         */
+        Advice: {
+            /** Deg */
+            deg: number;
+            /** Said */
+            said: string;
+            /** Either */
+            either?: [
+                number,
+                number
+            ] | null;
+            /** Asks */
+            asks?: string | null;
+        };
+        /**
          * Aec
          * @description Automatic exposure control: the cells there are, the exposure ratio of one density step, its shortest response [ms],
          *     and the back-up over the prediction. The room's mAs ceiling is the generator's.
@@ -692,6 +878,45 @@ export interface components {
              * @default 1.5
              */
             backup_factor: number;
+        };
+        /**
+         * AngleAdvice
+         * @description A tube angle, or a turn of the part, by the school in force, and the schools there are.
+         */
+        AngleAdvice: {
+            /** School */
+            school: string | null;
+            advice: components["schemas"]["Advice"];
+            /** Schools */
+            schools: components["schemas"]["Angulation"][];
+        };
+        /**
+         * Angulation
+         * @description One school's tube angle, or turn of the part, for a projection. The first of a projection's list is the usual one.
+         *
+         *     deg: signed, toward the head (or the trunk end of a limb) positive; what it means to `rule` is said in `positioning`.
+         *     toward: the direction in words where cephalad and caudal do not fit.
+         */
+        Angulation: {
+            /** School */
+            school: string;
+            /** Name */
+            name: string;
+            /** Why */
+            why: string;
+            /** Deg */
+            deg: number;
+            /**
+             * Rule
+             * @default fixed
+             * @enum {string}
+             */
+            rule: "fixed" | "knee_by_pelvis" | "si_by_sex" | "calcaneus_by_foot" | "thoracic_by_waist" | "lumbar_by_waist" | "swimmers_by_shoulder" | "clavicle_by_build" | "foot_by_arch" | "sternum_by_depth";
+            /**
+             * Toward
+             * @default
+             */
+            toward: string;
         };
         /**
          * Band
@@ -952,6 +1177,28 @@ export interface components {
             cites: string;
         };
         /**
+         * Chamber
+         * @description One AEC chamber: name, centre and size [cm] on the receptor, whether it is selected and the field covers it.
+         */
+        Chamber: {
+            /** Name */
+            name: string;
+            /** Centre Cm */
+            centre_cm: [
+                number,
+                number
+            ];
+            /** Size Cm */
+            size_cm: [
+                number,
+                number
+            ];
+            /** Selected */
+            selected: boolean;
+            /** Covered */
+            covered: boolean;
+        };
+        /**
          * Change
          * @description Who did what to what, when.
          */
@@ -1082,6 +1329,14 @@ export interface components {
             kept: boolean;
         };
         /**
+         * Checks
+         * @description The department's pre-exposure checks, in order.
+         */
+        Checks: {
+            /** Checks */
+            checks: string[];
+        };
+        /**
          * Choice
          * @description One choice on the room's stations. front: no other choice within the time ceiling has more CNR at no more dose.
          *     current: as set up now.
@@ -1136,6 +1391,14 @@ export interface components {
             };
             /** General Cautions */
             general_cautions: string[];
+            /** Words */
+            words: {
+                [key: string]: {
+                    [key: string]: string;
+                };
+            };
+            /** Checks */
+            checks: string[];
         };
         /**
          * Composition
@@ -1264,10 +1527,46 @@ export interface components {
             id: string;
             /** Name */
             name: string;
+            /** Steps */
+            steps: components["schemas"]["ExamStep"][];
             /** Projections */
             projections: string[];
             /** Why */
             why: string;
+            /**
+             * Local
+             * @default false
+             */
+            local: boolean;
+        };
+        /**
+         * ExamStep
+         * @description One step: a projection (or one of several methods), a gate, or a wait.
+         *
+         *     projections: one, or the methods to choose from, the first being the usual one; empty for a gate and a wait. gate: what
+         *     somebody must have cleared; who and when are recorded, nothing is decided here. wait_min: minutes by a timer that runs
+         *     while other work goes on; note says for what. when: the condition of a step that is not always taken.
+         */
+        ExamStep: {
+            /**
+             * Projections
+             * @default []
+             */
+            projections: string[];
+            /** Gate */
+            gate?: string | null;
+            /** Wait Min */
+            wait_min?: number | null;
+            /**
+             * When
+             * @default
+             */
+            when: string;
+            /**
+             * Note
+             * @default
+             */
+            note: string;
         };
         /**
          * Exposure
@@ -1392,6 +1691,75 @@ export interface components {
             note: string;
         };
         /**
+         * FactsRequest
+         * @description What the angle rules ask of the patient; leave out what was not measured.
+         */
+        FactsRequest: {
+            /** Pelvis Cm */
+            pelvis_cm?: number | null;
+            /** Pelvis Pad Cm */
+            pelvis_pad_cm?: number | null;
+            /** Foot Short Deg */
+            foot_short_deg?: number | null;
+            /** Waist Supported */
+            waist_supported?: boolean | null;
+            /** Shoulder Drops */
+            shoulder_drops?: boolean | null;
+            /** Arch */
+            arch?: ("high" | "average" | "low") | null;
+            /** Chest Depth Cm */
+            chest_depth_cm?: number | null;
+        };
+        /**
+         * Figures
+         * @description tube_height_cm: of the focus above the receptor that keeps the SID along the ray; sid_if_left_cm: along the ray where
+         *     the tube is tilted and not lowered. receptor_shift_cm: from below the skin's landmark to where the ray lands. oid_cm:
+         *     structure to receptor. beyond_cm2: field at the receptor beyond what the projection asks for.
+         */
+        Figures: {
+            /** Tube Angle Deg */
+            tube_angle_deg: number;
+            /** Tube Height Cm */
+            tube_height_cm: number;
+            /** Sid If Left Cm */
+            sid_if_left_cm: number;
+            /** Mas Factor If Left */
+            mas_factor_if_left: number;
+            /** Receptor Shift Cm */
+            receptor_shift_cm: number;
+            /** Oid Cm */
+            oid_cm: number;
+            /** Magnification */
+            magnification: number;
+            /** Geometric Blur Mm */
+            geometric_blur_mm: number;
+            /** Field Cm */
+            field_cm: [
+                number,
+                number
+            ];
+            /** Field At Skin Cm */
+            field_at_skin_cm: [
+                number,
+                number
+            ];
+            /** Beyond Cm2 */
+            beyond_cm2: number;
+            /** Beyond Percent */
+            beyond_percent: number;
+            /** Source To Skin Cm */
+            source_to_skin_cm: number;
+            /** Gap Cm */
+            gap_cm: number;
+            /** Thickness Cm */
+            thickness_cm: number;
+            /** Support Mm Al */
+            support_mm_al: number;
+            /** Other Sids */
+            other_sids: components["schemas"]["OtherSid"][];
+            grid: components["schemas"]["GridAdvice"] | null;
+        };
+        /**
          * FitOut
          * @description What readings say and what accepting them would change in the room's approved chart. Nothing is kept.
          */
@@ -1511,6 +1879,74 @@ export interface components {
             unsharpness_mm?: number | null;
         };
         /**
+         * GateIn
+         * @description Who decided a gate: cleared, or not applicable here and why. decided_by is the person who decided, by role or name.
+         */
+        GateIn: {
+            /** Room */
+            room: string;
+            /** Exam */
+            exam: string;
+            /** Gate */
+            gate: string;
+            /**
+             * Decision
+             * @enum {string}
+             */
+            decision: "cleared" | "not_applicable";
+            /** Decided By */
+            decided_by: string;
+            /**
+             * Why
+             * @default
+             */
+            why: string;
+            /**
+             * Study Key
+             * @default
+             */
+            study_key: string;
+        };
+        /**
+         * GateRecord
+         * @description Who decided a gate, when, and what; the application records it and decides nothing. No patient identity.
+         */
+        GateRecord: {
+            /** Room */
+            room: string;
+            /** Exam */
+            exam: string;
+            /** Gate */
+            gate: string;
+            /**
+             * Decision
+             * @enum {string}
+             */
+            decision: "cleared" | "not_applicable";
+            /** Decided By */
+            decided_by: string;
+            /**
+             * Why
+             * @default
+             */
+            why: string;
+            /**
+             * Study Key
+             * @default
+             */
+            study_key: string;
+            /**
+             * At
+             * @default
+             */
+            at: string;
+            /**
+             * Id
+             * @default 0
+             */
+            id: number;
+        };
+        /**
          * Generator
          * @description The station lists of a room's console and the limits of its tube. time_ms may be empty: then time = mAs / mA.
          */
@@ -1563,6 +1999,23 @@ export interface components {
              * @default 0.3
              */
             cover_mm_al: number;
+        };
+        /**
+         * GridAdvice
+         * @description Whether a grid is usual here, and what it costs: mAs (and so dose) with the ratio over without, by the beam model.
+         *     ratio: the one in use, or the one that could be. None where the room has none.
+         */
+        GridAdvice: {
+            /** Usual */
+            usual: boolean;
+            /** In Use */
+            in_use: boolean;
+            /** Ratio */
+            ratio: number | null;
+            /** Dose Factor */
+            dose_factor: number | null;
+            /** Said */
+            said: string;
         };
         /**
          * GridIn
@@ -1630,6 +2083,23 @@ export interface components {
             status: "ok";
             /** Version */
             version: string;
+        };
+        /**
+         * Hit
+         * @description An exam or projection found, best first; score 0 to 100.
+         */
+        Hit: {
+            /**
+             * Kind
+             * @enum {string}
+             */
+            kind: "exam" | "projection";
+            /** Id */
+            id: string;
+            /** Title */
+            title: string;
+            /** Score */
+            score: number;
         };
         /**
          * HvlReadingIn
@@ -1818,6 +2288,42 @@ export interface components {
             base_mas?: number | null;
         };
         /**
+         * LocalIn
+         * @description A department's change: only the fields that differ, named as in the catalogue's files; `like` in a new entry names the
+         *     one it starts from. revision: the one that was read, for a change.
+         */
+        LocalIn: {
+            /** Body */
+            body: {
+                [key: string]: unknown;
+            };
+            /** Revision */
+            revision?: number | null;
+        };
+        /**
+         * LocalOut
+         * @description A department's change as kept.
+         */
+        LocalOut: {
+            /**
+             * Kind
+             * @enum {string}
+             */
+            kind: "projection" | "exam";
+            /** Id */
+            id: string;
+            /** Body */
+            body: {
+                [key: string]: unknown;
+            };
+            /** Revision */
+            revision: number;
+            /** Changed At */
+            changed_at: string;
+            /** Changed By */
+            changed_by: string;
+        };
+        /**
          * Modifier
          * @description A condition or a cast: what it changes once, on a chart value for a normal patient.
          *
@@ -1872,6 +2378,20 @@ export interface components {
             name: string;
             /** Like */
             like: string;
+        };
+        /**
+         * OtherSid
+         * @description What another SID brings: magnification of the structure shown, mAs factor (time goes with it), geometric blur [mm].
+         */
+        OtherSid: {
+            /** Sid Cm */
+            sid_cm: number;
+            /** Magnification */
+            magnification: number;
+            /** Mas Factor */
+            mas_factor: number;
+            /** Blur Mm */
+            blur_mm: number;
         };
         /**
          * Output
@@ -2008,6 +2528,9 @@ export interface components {
         /**
          * ProjectionOut
          * @description A projection of the catalogue. Every number is a textbook-typical starting point, to be confirmed locally.
+         *
+         *     breathing, marker and shields: codes whose words stand in the choices. local: the department's own, or changed. The list
+         *     leaves out what only the Guide shows; one projection by its id has it all.
          */
         ProjectionOut: {
             /** Id */
@@ -2018,10 +2541,16 @@ export interface components {
             name: string;
             /** Region */
             region: string;
-            /** Synonyms */
-            synonyms: string[];
+            /** Shows */
+            shows: string;
+            /** Also */
+            also: string[];
             /** Measure */
             measure: string;
+            /** Direction */
+            direction: string;
+            /** Ages */
+            ages: ("newborn" | "1y" | "5y" | "10y" | "15y" | "adult" | "older_adult")[];
             thickness_cm: components["schemas"]["ThicknessRange"];
             /** Usual Range Cm */
             usual_range_cm: [
@@ -2030,10 +2559,14 @@ export interface components {
             ];
             /** Sid Cm */
             sid_cm: number;
+            /** Sid Choices */
+            sid_choices: components["schemas"]["SidChoice"][];
             /** Minimum Sid Cm */
             minimum_sid_cm: number | null;
             /** Supports */
             supports: string[];
+            /** Detector Grid */
+            detector_grid: boolean;
             /** Grid Over Cm */
             grid_over_cm: number | null;
             /** Kvp Window */
@@ -2048,24 +2581,174 @@ export interface components {
              * @enum {string}
              */
             focal_spot: "small" | "small_or_large" | "large";
-            /** Tube Angle */
-            tube_angle: string;
+            /** Posture */
+            posture: string;
+            /** Beam */
+            beam: string;
+            /** Angles */
+            angles: components["schemas"]["Angulation"][];
+            /** Turns */
+            turns: components["schemas"]["Angulation"][];
             /** Central Ray */
             central_ray: string;
+            /** Receptor Cm */
+            receptor_cm: [
+                number,
+                number
+            ];
             /** Field Cm */
             field_cm: [
                 number,
                 number
             ];
+            /** Collimate */
+            collimate: string;
+            /** Position */
+            position: string;
+            /** Exposures */
+            exposures: number;
             /** Breathing */
-            breathing: string;
+            breathing: string[];
             /** Time Ceiling Ms */
             time_ceiling_ms: number;
-            /** Critique */
-            critique: string;
-            composition: components["schemas"]["Composition"];
+            /** Marker */
+            marker: string;
+            /** Marker Note */
+            marker_note: string;
+            /** Shields */
+            shields: string[];
+            /** Structure Cm */
+            structure_cm: number;
             /** Reference Kerma Mgy */
             reference_kerma_mgy: number | null;
+            /**
+             * Local
+             * @default false
+             */
+            local: boolean;
+        };
+        /**
+         * ProjectionPage
+         * @description Everything the catalogue knows of one projection, for its page in the Guide.
+         */
+        ProjectionPage: {
+            /** Id */
+            id: string;
+            /** Exam */
+            exam: string;
+            /** Name */
+            name: string;
+            /** Region */
+            region: string;
+            /** Shows */
+            shows: string;
+            /** Also */
+            also: string[];
+            /** Measure */
+            measure: string;
+            /** Direction */
+            direction: string;
+            /** Ages */
+            ages: ("newborn" | "1y" | "5y" | "10y" | "15y" | "adult" | "older_adult")[];
+            thickness_cm: components["schemas"]["ThicknessRange"];
+            /** Usual Range Cm */
+            usual_range_cm: [
+                number,
+                number
+            ];
+            /** Sid Cm */
+            sid_cm: number;
+            /** Sid Choices */
+            sid_choices: components["schemas"]["SidChoice"][];
+            /** Minimum Sid Cm */
+            minimum_sid_cm: number | null;
+            /** Supports */
+            supports: string[];
+            /** Detector Grid */
+            detector_grid: boolean;
+            /** Grid Over Cm */
+            grid_over_cm: number | null;
+            /** Kvp Window */
+            kvp_window: [
+                number,
+                number
+            ];
+            /** Aec Cells */
+            aec_cells: string;
+            /**
+             * Focal Spot
+             * @enum {string}
+             */
+            focal_spot: "small" | "small_or_large" | "large";
+            /** Posture */
+            posture: string;
+            /** Beam */
+            beam: string;
+            /** Angles */
+            angles: components["schemas"]["Angulation"][];
+            /** Turns */
+            turns: components["schemas"]["Angulation"][];
+            /** Central Ray */
+            central_ray: string;
+            /** Receptor Cm */
+            receptor_cm: [
+                number,
+                number
+            ];
+            /** Field Cm */
+            field_cm: [
+                number,
+                number
+            ];
+            /** Collimate */
+            collimate: string;
+            /** Position */
+            position: string;
+            /** Exposures */
+            exposures: number;
+            /** Breathing */
+            breathing: string[];
+            /** Time Ceiling Ms */
+            time_ceiling_ms: number;
+            /** Marker */
+            marker: string;
+            /** Marker Note */
+            marker_note: string;
+            /** Shields */
+            shields: string[];
+            /** Structure Cm */
+            structure_cm: number;
+            /** Reference Kerma Mgy */
+            reference_kerma_mgy: number | null;
+            /**
+             * Local
+             * @default false
+             */
+            local: boolean;
+            /** Look For */
+            look_for: string[];
+            /** Faults */
+            faults: [
+                string,
+                string
+            ][];
+            /** Variants */
+            variants: components["schemas"]["Variant"][];
+            composition: components["schemas"]["Composition"];
+            /** Kvp On */
+            kvp_on: [
+                string,
+                [
+                    number,
+                    number
+                ]
+            ][];
+            /** Child Cm */
+            child_cm: {
+                [key: string]: number;
+            };
+            /** Exams */
+            exams: string[];
         };
         /**
          * Readings
@@ -2257,6 +2940,45 @@ export interface components {
             drift_di?: number | null;
         };
         /**
+         * RunSheet
+         * @description The steps in working order, the reason for the order, and the pre-exposure checks of the department.
+         */
+        RunSheet: {
+            /** Exam */
+            exam: string | null;
+            /** Why */
+            why: string;
+            /** Steps */
+            steps: components["schemas"]["SheetStep"][];
+            /** Checks */
+            checks: string[];
+        };
+        /**
+         * RunSheetRequest
+         * @description An exam, or the projections in the order they will be done, for one patient in one room.
+         *
+         *     measured: thickness by projection, as far as it was read. What is not measured is carried over from a sister view where
+         *     that can be, else estimated from the patient; a step for which neither is known has no technique yet.
+         */
+        RunSheetRequest: {
+            /** Room */
+            room: string;
+            /** Exam */
+            exam?: string | null;
+            /** Projections */
+            projections?: string[];
+            patient?: components["schemas"]["PatientRequest"] | null;
+            facts?: components["schemas"]["FactsRequest"] | null;
+            /** Measured */
+            measured?: {
+                [key: string]: number;
+            };
+            /** Setups */
+            setups?: {
+                [key: string]: components["schemas"]["SetupRequest"];
+            };
+        };
+        /**
          * SetupRequest
          * @description What differs from the chart line; leave out what does not.
          */
@@ -2274,6 +2996,8 @@ export interface components {
                 number,
                 number
             ] | null;
+            /** Tube Height Cm */
+            tube_height_cm?: number | null;
             /** Tube Angle Deg */
             tube_angle_deg?: number | null;
             /** Gap Cm */
@@ -2300,6 +3024,37 @@ export interface components {
              * @enum {string}
              */
             exposure_control: "manual" | "aec" | "breathing";
+            /** Aec Cells */
+            aec_cells?: string | null;
+            /**
+             * Aec Density
+             * @default 0
+             */
+            aec_density: number;
+        };
+        /**
+         * SheetStep
+         * @description One step. technique is None, with why in refused, where there is none yet; changes: what the hands must change.
+         */
+        SheetStep: {
+            step: components["schemas"]["ExamStep"];
+            /** Projection */
+            projection: string | null;
+            technique: components["schemas"]["TechniqueResponse"] | null;
+            /** Refused */
+            refused: string | null;
+            /** Changes */
+            changes: string[];
+        };
+        /**
+         * SidChoice
+         * @description One school's SID [cm] for a projection, and why.
+         */
+        SidChoice: {
+            /** Cm */
+            cm: number;
+            /** Why */
+            why: string;
         };
         /**
          * Step
@@ -2396,10 +3151,17 @@ export interface components {
             aec_cells?: string | null;
             /** Aec Backup Mas */
             aec_backup_mas?: number | null;
+            /**
+             * Aec Chambers
+             * @default []
+             */
+            aec_chambers: components["schemas"]["Chamber"][];
         };
         /**
          * TechniqueRequest
          * @description One technique: room, projection and measured thickness, then what differs from the chart.
+         *
+         *     Without thickness_cm it is estimated from weight and height, a child's age, or the build, and says so.
          * @example {
          *       "projection": "lspine-ap",
          *       "room": "room-1",
@@ -2424,14 +3186,33 @@ export interface components {
             room: string;
             /** Projection */
             projection: string;
+            /** Thickness Cm */
+            thickness_cm?: number | null;
             /**
-             * Thickness Cm
-             * @description cm
+             * Mat Cm
+             * @description Mat, sponge or board counted in the reading, cm
+             * @default 0
              */
-            thickness_cm: number;
+            mat_cm: number;
+            /**
+             * Jaw Cm
+             * @description Width of the jaw where its outer edge was read, cm
+             * @default 0
+             */
+            jaw_cm: number;
+            /**
+             * Thickness Confirmed
+             * @default false
+             */
+            thickness_confirmed: boolean;
             /** Chart */
             chart?: number | null;
             patient?: components["schemas"]["PatientRequest"] | null;
+            facts?: components["schemas"]["FactsRequest"] | null;
+            /** Angle School */
+            angle_school?: string | null;
+            /** Turn School */
+            turn_school?: string | null;
             setup?: components["schemas"]["SetupRequest"] | null;
             /**
              * School
@@ -2457,6 +3238,24 @@ export interface components {
             /** Cautions */
             cautions: components["schemas"]["Caution"][];
             chart: components["schemas"]["ChartReference"];
+            thickness: components["schemas"]["Thickness"];
+            figures: components["schemas"]["Figures"];
+            angle: components["schemas"]["AngleAdvice"];
+            turn: components["schemas"]["AngleAdvice"] | null;
+        };
+        /**
+         * Thickness
+         * @description The thickness [cm] the chart is entered with, one standard deviation, whether it is an estimate, and how it came.
+         */
+        Thickness: {
+            /** Cm */
+            cm: number;
+            /** Spread Cm */
+            spread_cm: number;
+            /** Estimated */
+            estimated: boolean;
+            /** Said */
+            said: string;
         };
         /**
          * ThicknessRange
@@ -2550,6 +3349,39 @@ export interface components {
              * @constant
              */
             name: "variable_kvp";
+        };
+        /**
+         * Variant
+         * @description What to do for a patient who cannot be positioned as usual. instead: the projection that takes its place.
+         */
+        Variant: {
+            /** Who */
+            who: string;
+            /** Do */
+            do: string;
+            /** Instead */
+            instead?: string | null;
+        };
+        /**
+         * Waiting
+         * @description A request that waits: local study key, exam, side, age band, and what the request says. No patient identity.
+         */
+        Waiting: {
+            /** Study Key */
+            study_key: string;
+            /** Exam */
+            exam: string;
+            /** Side */
+            side: string;
+            /**
+             * Age Band
+             * @enum {string}
+             */
+            age_band: "newborn" | "1y" | "5y" | "10y" | "15y" | "adult" | "older_adult";
+            /** Question */
+            question: string;
+            /** Arrives */
+            arrives: string;
         };
         /**
          * WhatIf
@@ -3019,6 +3851,55 @@ export interface operations {
             };
         };
     };
+    get_projection_api_projections__projection_id__get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                projection_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProjectionPage"];
+                };
+            };
+            /** @description There is no such thing */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The present state does not allow it */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Refused; says what is allowed */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     list_exams_api_exams_get: {
         parameters: {
             query?: never;
@@ -3035,6 +3916,454 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ExamOut"][];
+                };
+            };
+            /** @description There is no such thing */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The present state does not allow it */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Refused; says what is allowed */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    search_api_search_get: {
+        parameters: {
+            query: {
+                q: string;
+                limit?: number;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Hit"][];
+                };
+            };
+            /** @description There is no such thing */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The present state does not allow it */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Refused; says what is allowed */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    list_local_api_catalogue_local_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LocalOut"][];
+                };
+            };
+            /** @description There is no such thing */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The present state does not allow it */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Refused; says what is allowed */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    save_local_api_catalogue_local__kind___entry_id__put: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                kind: "projection" | "exam";
+                entry_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["LocalIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LocalOut"];
+                };
+            };
+            /** @description There is no such thing */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The present state does not allow it */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Refused; says what is allowed */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    remove_local_api_catalogue_local__kind___entry_id__delete: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                kind: "projection" | "exam";
+                entry_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description There is no such thing */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The present state does not allow it */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Refused; says what is allowed */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    set_checks_api_checks_put: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Checks"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Checks"];
+                };
+            };
+            /** @description There is no such thing */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The present state does not allow it */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Refused; says what is allowed */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    run_sheet_api_run_sheets_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["RunSheetRequest"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RunSheet"];
+                };
+            };
+            /** @description There is no such thing */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The present state does not allow it */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Refused; says what is allowed */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    list_gates_api_gates_get: {
+        parameters: {
+            query?: {
+                study_key?: string | null;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["GateRecord"][];
+                };
+            };
+            /** @description There is no such thing */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The present state does not allow it */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Refused; says what is allowed */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    record_gate_api_gates_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["GateIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["GateRecord"];
+                };
+            };
+            /** @description There is no such thing */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The present state does not allow it */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Refused; says what is allowed */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    worklist_api_worklist_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Waiting"][];
                 };
             };
             /** @description There is no such thing */

@@ -1,0 +1,306 @@
+"""Reads projections and exams from their data files and refuses, by name, an entry that is incomplete or contradicts itself.
+
+A department's own entries come through the same door as the shipped ones.
+"""
+
+from __future__ import annotations
+
+import tomllib
+from collections.abc import Iterable, Iterator, Mapping
+from importlib.resources import files
+from typing import Any, get_args
+
+from oakbeam.core import projection as types
+from oakbeam.core.exam import Exam, ExamStep
+from oakbeam.core.projection import Angulation, Composition, Projection, SidChoice, Variant
+from oakbeam.core.room import SUPPORTS
+
+Entry = dict[str, Any]
+SPOTS = ("small", "small_or_large", "large")
+AEC_CELLS = ("none", "L", "C", "R", "L+R", "L+C", "C+R", "L+C+R")
+REGIONS = ("upper_limb", "shoulder", "lower_limb", "pelvis", "spine", "chest", "abdomen", "skull")
+OPTIONAL: Mapping[str, Any] = {
+    "ages": [],
+    "sid_choices": [],
+    "minimum_sid_cm": None,
+    "detector_grid": False,
+    "kvp_on": {},
+    "angle": [],
+    "turn": [],
+    "exposures": 1,
+    "marker_note": "",
+    "lung_fraction": 0.0,
+    "reference_kerma_mgy": None,
+}
+"""What an entry may leave out, and what that means. A grid is never left out: grid_over_cm, or grid = "never"."""
+REQUIRED = (
+    *(
+        "id",
+        "exam",
+        "name",
+        "region",
+        "shows",
+        "also",
+        "measure",
+        "direction",
+        "thickness_cm",
+        "child",
+        "sid_cm",
+        "supports",
+    ),
+    *(
+        "kvp",
+        "aec",
+        "spot",
+        "posture",
+        "beam",
+        "central_ray",
+        "receptor_cm",
+        "field_cm",
+        "collimate",
+        "position",
+        "breathing",
+    ),
+    *("time_ceiling_ms", "marker", "shield", "structure_cm", "look_for", "faults", "variants"),
+    *("bone_mm", "fat", "extra_fat", "composition_why"),
+)
+CHOICES: Mapping[str, tuple[str, ...]] = {
+    "region": REGIONS,
+    "direction": get_args(types.Direction),
+    "child": get_args(types.ChildSize),
+    "aec": AEC_CELLS,
+    "spot": SPOTS,
+    "posture": get_args(types.Posture),
+    "beam": ("vertical", "horizontal"),
+    "marker": get_args(types.Marker),
+}
+LISTS: Mapping[str, tuple[str, ...]] = {
+    "supports": tuple(map(str, SUPPORTS)),
+    "breathing": get_args(types.Breathing),
+    "shield": get_args(types.Shield),
+    "ages": get_args(types.AgeBand),
+}
+
+
+class CatalogueError(ValueError):
+    """A catalogue entry that cannot be right; says which and why."""
+
+
+def shipped_entries() -> list[Entry]:
+    """The shipped projections as plain entries, each with its group's facts filled in, in the order of the files."""
+    found = []
+    for name in (
+        "upper_limb",
+        "shoulder",
+        "lower_limb",
+        "knee",
+        "pelvis",
+        "spine",
+        "chest",
+        "abdomen",
+        "skull",
+        "paediatric",
+    ):
+        for group in read_toml(f"projections/{name}.toml").values():
+            shared = {key: value for key, value in group.items() if key != "projection"}
+            found += [overlaid(shared, own) for own in group["projection"]]
+    return found
+
+
+def overlaid(base: Entry, own: Entry) -> Entry:
+    """An entry with its own facts over those it starts from; a word on the grid takes the place of either kind of it."""
+    grid = {"grid", "grid_over_cm"}
+    return {**{key: value for key, value in base.items() if not (key in grid and grid & set(own))}, **own}
+
+
+def read_toml(name: str) -> Entry:
+    """A data file of this package."""
+    return tomllib.loads((files(__package__) / "data" / name).read_text(encoding="utf-8"))
+
+
+def projections_of(entries: Iterable[Entry]) -> Mapping[str, Projection]:
+    """Projections by id, in order. Raises CatalogueError."""
+    found: dict[str, Projection] = {}
+    for entry in entries:
+        projection = projection_of(entry)
+        if projection.id in found:
+            raise CatalogueError(f"projection {projection.id}: stands twice")
+        found[projection.id] = projection
+    for projection in found.values():
+        for variant in projection.variants:
+            if variant.instead is not None and variant.instead not in found:
+                raise CatalogueError(f"projection {projection.id}: no projection '{variant.instead}' to take instead")
+    return found
+
+
+def projection_of(entry: Entry) -> Projection:
+    """One projection. Raises CatalogueError that names what is missing, unknown or contradictory."""
+    name = str(entry.get("id", "?"))
+    known = {*REQUIRED, *OPTIONAL, "grid", "grid_over_cm"}
+    if missing := [key for key in REQUIRED if key not in entry]:
+        raise CatalogueError(f"projection {name}: missing {', '.join(missing)}")
+    if unknown := sorted(set(entry) - known):
+        raise CatalogueError(f"projection {name}: unknown {', '.join(unknown)}")
+    whole = {**OPTIONAL, **entry}
+    try:
+        for fault in _faults(whole):
+            raise CatalogueError(f"projection {name}: {fault}")
+        return _built(whole)
+    except (TypeError, ValueError, KeyError, AttributeError) as wrong:
+        if isinstance(wrong, CatalogueError):
+            raise
+        raise CatalogueError(f"projection {name}: a value is not of the kind it should be ({wrong})") from None
+
+
+def _faults(entry: Entry) -> Iterator[str]:
+    """What is wrong with a whole entry, in words."""
+    for key, choices in CHOICES.items():
+        if entry[key] not in choices:
+            yield f"{key} must be one of {', '.join(choices)}"
+    for key, choices in LISTS.items():
+        if not set(entry[key]) <= set(choices) or (not entry[key] and key != "ages"):
+            yield f"{key} must be some of {', '.join(choices)}"
+    for key in ("id", "exam", "name", "shows", "measure", "central_ray", "collimate", "position", "composition_why"):
+        if not isinstance(entry[key], str) or not entry[key].strip():
+            yield f"{key} must say something"
+    for key in ("look_for", "faults", "variants"):
+        if not entry[key]:
+            yield f"{key} must not be empty"
+    small, average, large = entry["thickness_cm"]
+    if not 0.5 <= small < average < large <= 60:
+        yield "thickness_cm must rise from small to large, 0.5 to 60"
+    if not 40 <= entry["sid_cm"] <= 400:
+        yield "sid_cm must be 40 to 400"
+    if (entry["minimum_sid_cm"] or 0) > entry["sid_cm"]:
+        yield "minimum_sid_cm must not exceed sid_cm"
+    for window in (entry["kvp"], *entry["kvp_on"].values()):
+        if len(window) != 2 or not 40 <= window[0] < window[1] <= 150:
+            yield "kvp must be a window that rises, 40 to 150"
+    if not set(entry["kvp_on"]) <= set(entry["supports"]):
+        yield "kvp_on must name its own supports"
+    if ("grid_over_cm" in entry) == (entry.get("grid") == "never"):
+        yield 'grid_over_cm or grid = "never", and not both'
+    for pair in (entry["receptor_cm"], entry["field_cm"]):
+        if len(pair) != 2 or not 1 <= min(pair) <= max(pair) <= 60:
+            yield "receptor_cm and field_cm must be two lengths of 1 to 60 cm"
+    if any(f > r + 15 for f, r in zip(sorted(entry["field_cm"]), sorted(entry["receptor_cm"]), strict=True)):
+        yield "field_cm is larger than receptor_cm"
+    if not 1 <= entry["time_ceiling_ms"] <= 5000:
+        yield "time_ceiling_ms must be 1 to 5000"
+    if not 0 < entry["structure_cm"] <= 60:
+        yield "structure_cm must be above 0"
+    if entry["aec"] != "none" and not {"table_bucky", "upright_bucky"} & set(entry["supports"]):
+        yield "aec needs a Bucky among the supports"
+    if not 1 <= entry["exposures"] <= 4:
+        yield "exposures must be 1 to 4"
+    if not all(0 <= entry[key] < 1 for key in ("lung_fraction", "fat", "extra_fat")):
+        yield "lung_fraction, fat and extra_fat are shares below 1"
+    if not 0 <= entry["bone_mm"] < 5 * small:
+        yield "bone_mm must leave room for tissue"
+    for way in (*entry["angle"], *entry["turn"]):
+        if way.get("rule", "fixed") not in get_args(types.AngleRule):
+            yield f"angle rule must be one of {', '.join(get_args(types.AngleRule))}"
+        if not -60 <= way["deg"] <= 60:
+            yield "an angle must be -60 to 60 degrees"
+
+
+def _built(entry: Entry) -> Projection:
+    grid_over_cm = entry.get("grid_over_cm")
+    return Projection(
+        id=entry["id"],
+        exam=entry["exam"],
+        name=entry["name"],
+        region=entry["region"],
+        shows=entry["shows"],
+        also=tuple(entry["also"]),
+        measure=entry["measure"],
+        direction=entry["direction"],
+        thickness_cm=_three(entry["thickness_cm"]),
+        child=entry["child"],
+        ages=tuple(entry["ages"]),
+        sid_cm=float(entry["sid_cm"]),
+        sid_choices=tuple(SidChoice(float(choice["cm"]), choice["why"]) for choice in entry["sid_choices"]),
+        minimum_sid_cm=None if entry["minimum_sid_cm"] is None else float(entry["minimum_sid_cm"]),
+        supports=tuple(entry["supports"]),
+        detector_grid=bool(entry["detector_grid"]),
+        grid_over_cm=None if grid_over_cm is None else float(grid_over_cm),
+        kvp_window=_pair(entry["kvp"]),
+        kvp_on=tuple((support, _pair(window)) for support, window in entry["kvp_on"].items()),
+        aec_cells=entry["aec"],
+        focal_spot=entry["spot"],
+        posture=entry["posture"],
+        beam=entry["beam"],
+        angles=tuple(Angulation(**way) for way in entry["angle"]),
+        turns=tuple(Angulation(**way) for way in entry["turn"]),
+        central_ray=entry["central_ray"],
+        receptor_cm=_pair(entry["receptor_cm"]),
+        field_cm=_pair(entry["field_cm"]),
+        collimate=entry["collimate"],
+        position=entry["position"],
+        exposures=int(entry["exposures"]),
+        breathing=tuple(entry["breathing"]),
+        time_ceiling_ms=float(entry["time_ceiling_ms"]),
+        marker=entry["marker"],
+        marker_note=entry["marker_note"],
+        shields=tuple(entry["shield"]),
+        structure_cm=float(entry["structure_cm"]),
+        look_for=tuple(entry["look_for"]),
+        faults=tuple((seen, change) for seen, change in entry["faults"]),
+        variants=tuple(Variant(**variant) for variant in entry["variants"]),
+        composition=Composition(
+            float(entry["bone_mm"]),
+            float(entry["lung_fraction"]),
+            float(entry["fat"]),
+            float(entry["extra_fat"]),
+            entry["composition_why"],
+        ),
+        reference_kerma_mgy=None if entry["reference_kerma_mgy"] is None else float(entry["reference_kerma_mgy"]),
+    )
+
+
+def exams_of(entries: Iterable[Entry], projections: Mapping[str, Projection]) -> Mapping[str, Exam]:
+    """Exam sets by id, in order. Raises CatalogueError."""
+    found: dict[str, Exam] = {}
+    for entry in entries:
+        name = str(entry.get("id", "?"))
+        if wrong := {"id", "name", "steps", "why"}.symmetric_difference(entry):
+            raise CatalogueError(f"exam {name}: missing or unknown {', '.join(sorted(wrong))}")
+        if name in found:
+            raise CatalogueError(f"exam {name}: stands twice")
+        exam = Exam(name, entry["name"], tuple(_step(name, step) for step in entry["steps"]), entry["why"])
+        for step in exam.steps:
+            for missing in set(step.projections) - set(projections):
+                raise CatalogueError(f"exam {name}: no projection '{missing}'")
+        if not exam.projections:
+            raise CatalogueError(f"exam {name}: needs a projection")
+        found[name] = exam
+    return found
+
+
+def _step(exam: str, step: Entry) -> ExamStep:
+    kinds = [key for key in ("p", "one_of", "gate", "wait_min") if key in step]
+    if len(kinds) != 1 or set(step) - {*kinds, "when", "note", "text"}:
+        raise CatalogueError(f"exam {exam}: a step is one of p, one_of, gate or wait_min, with when, note or text")
+    projections = (step["p"],) if "p" in step else tuple(step.get("one_of", ()))
+    if "one_of" in step and len(projections) < 2:
+        raise CatalogueError(f"exam {exam}: one_of needs two methods or more")
+    wait = step.get("wait_min")
+    if wait is not None and not 0 < wait <= 120:
+        raise CatalogueError(f"exam {exam}: wait_min must be above 0, at most 120")
+    return ExamStep(
+        projections,
+        step.get("gate"),
+        None if wait is None else float(wait),
+        str(step.get("when", "")),
+        str(step.get("note", step.get("text", ""))),
+    )
+
+
+def _pair(values: Any) -> tuple[float, float]:
+    first, second = values
+    return float(first), float(second)
+
+
+def _three(values: Any) -> tuple[float, float, float]:
+    first, second, third = values
+    return float(first), float(second), float(third)

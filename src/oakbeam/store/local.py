@@ -1,0 +1,164 @@
+"""What belongs to the department: its own projections and exams over the shipped ones, settings, and gate records."""
+
+from __future__ import annotations
+
+import json
+from collections.abc import Mapping
+from dataclasses import asdict, dataclass
+from functools import lru_cache
+from typing import Any, Literal
+
+from oakbeam.catalogue import Catalogue, CatalogueError, shipped
+from oakbeam.core.refusal import Refusal
+from oakbeam.store.database import Conflict, Store, audit, now
+
+Kind = Literal["projection", "exam"]
+Decision = Literal["cleared", "not_applicable"]
+MOST_LOCAL_ENTRIES = 400
+DEFAULT_CHECKS = (
+    "Right patient: two identifiers against the request",
+    "Right examination and side",
+    "Pregnancy asked where it applies",
+    "Removable objects off",
+    "Side marker in the field",
+    "Shielding by local policy",
+)
+"""The pre-exposure checks where the department has not set its own."""
+
+
+@dataclass(frozen=True, slots=True)
+class LocalEntry:
+    """A department's change: only the fields that differ from the shipped entry (or from the one named by `like`)."""
+
+    kind: Kind
+    id: str
+    body: Mapping[str, Any]
+    revision: int
+    changed_at: str
+    changed_by: str
+
+
+@dataclass(frozen=True, slots=True)
+class GateRecord:
+    """Who decided a gate, when, and what; the application records it and decides nothing. No patient identity."""
+
+    room: str
+    exam: str
+    gate: str
+    decision: Decision
+    decided_by: str
+    why: str = ""
+    study_key: str = ""
+    at: str = ""
+    id: int = 0
+
+
+def catalogue_of(store: Store) -> Catalogue:
+    """The shipped catalogue with the department's entries laid over it."""
+    return store.remembered(
+        "catalogue", lambda: _laid_over(tuple((e.kind, e.id, json.dumps(e.body)) for e in entries(store)))
+    )
+
+
+@lru_cache(maxsize=8)
+def _laid_over(rows: tuple[tuple[Kind, str, str], ...]) -> Catalogue:
+    """Kept by content: most changes of a database are not changes of its catalogue."""
+    if not rows:
+        return shipped()
+    of_kind = {kind: {key: json.loads(body) for k, key, body in rows if k == kind} for kind in ("projection", "exam")}
+    return shipped().with_local(of_kind["projection"], of_kind["exam"])
+
+
+def entries(store: Store) -> list[LocalEntry]:
+    """The department's entries, by kind and id."""
+    rows = store.db.execute("SELECT * FROM local_entry ORDER BY kind DESC, id")
+    return [LocalEntry(**{**dict(row), "body": json.loads(row["body"])}) for row in rows]
+
+
+def save_entry(
+    store: Store, kind: Kind, entry_id: str, body: Mapping[str, Any], actor: str, expected: int | None = None
+) -> LocalEntry:
+    """Add or change an entry; Refusal where the catalogue would not hold with it, Conflict where `expected` is stale."""
+    with store.change() as db:
+        row = db.execute("SELECT revision FROM local_entry WHERE kind = ? AND id = ?", (kind, entry_id)).fetchone()
+        if row is not None and expected is not None and row["revision"] != expected:
+            raise Conflict(
+                "Changed meanwhile", f"The entry is at revision {row['revision']}, not {expected}: read it again."
+            )
+        count = db.execute("SELECT count(*) AS n FROM local_entry").fetchone()["n"]
+        if row is None and count >= MOST_LOCAL_ENTRIES:
+            raise Refusal(
+                "Too many entries", f"A department has at most {MOST_LOCAL_ENTRIES} entries of its own.", None, "id"
+            )
+        db.execute(
+            "INSERT INTO local_entry (kind, id, body, changed_at, changed_by) VALUES (:kind, :id, :body, :at, :by)"
+            " ON CONFLICT (kind, id) DO UPDATE"
+            " SET body = :body, changed_at = :at, changed_by = :by, revision = revision + 1",
+            {"kind": kind, "id": entry_id, "body": json.dumps(body, ensure_ascii=False), "at": now(), "by": actor},
+        )
+        audit(db, actor, "catalogue.save", f"{kind}:{entry_id}", {"body": dict(body)})
+        _must_hold(store)
+    return next(entry for entry in entries(store) if (entry.kind, entry.id) == (kind, entry_id))
+
+
+def remove_entry(store: Store, kind: Kind, entry_id: str, actor: str) -> None:
+    """Take an entry away: the shipped one rules again. Refusal where something still needs it."""
+    with store.change() as db:
+        gone = db.execute("DELETE FROM local_entry WHERE kind = ? AND id = ?", (kind, entry_id)).rowcount
+        if not gone:
+            known = [entry.id for entry in entries(store) if entry.kind == kind]
+            raise Refusal("Nothing of your own", f"The department has no {kind} '{entry_id[:60]}' of its own.", known, "id")
+        if kind == "projection" and entry_id not in shipped().projections:
+            used = db.execute("SELECT count(*) AS n FROM chart_line WHERE projection = ?", (entry_id,)).fetchone()["n"]
+            if used:
+                raise Refusal("In use", f"{used} chart lines are for '{entry_id}'; it has to stay.", None, "id")
+        audit(db, actor, "catalogue.remove", f"{kind}:{entry_id}", {})
+        _must_hold(store)
+
+
+def _must_hold(store: Store) -> None:
+    rows = tuple((e.kind, e.id, json.dumps(e.body)) for e in entries(store))
+    try:
+        _laid_over(rows)
+    except CatalogueError as wrong:
+        raise Refusal("The catalogue would not hold", f"{wrong}.", None, "body") from None
+
+
+def checks(store: Store) -> tuple[str, ...]:
+    """The department's pre-exposure checks, in order."""
+    row = store.db.execute("SELECT body FROM setting WHERE key = 'checks'").fetchone()
+    return tuple(json.loads(row["body"])) if row else DEFAULT_CHECKS
+
+
+def set_checks(store: Store, texts: tuple[str, ...], actor: str) -> tuple[str, ...]:
+    """Set the pre-exposure checks."""
+    with store.change() as db:
+        db.execute(
+            "INSERT INTO setting (key, body) VALUES ('checks', :body)"
+            " ON CONFLICT (key) DO UPDATE SET body = :body, revision = revision + 1",
+            {"body": json.dumps(texts, ensure_ascii=False)},
+        )
+        audit(db, actor, "setting.save", "setting:checks", {"checks": list(texts)})
+    return texts
+
+
+def record_gate(store: Store, record: GateRecord, actor: str) -> GateRecord:
+    """Keep who decided a gate and when. Nothing is judged and nothing can be altered afterwards."""
+    given = {**asdict(record), "at": now()}
+    with store.change() as db:
+        row = db.execute(
+            "INSERT INTO gate_record (at, room, exam, gate, decision, decided_by, why, study_key)"
+            " VALUES (:at, :room, :exam, :gate, :decision, :decided_by, :why, :study_key) RETURNING id",
+            given,
+        ).fetchone()
+        audit(db, actor, "gate.record", f"gate:{row['id']}", {"gate": record.gate, "decision": record.decision})
+    return GateRecord(**{**given, "id": row["id"]})
+
+
+def gate_records(store: Store, study_key: str | None = None, limit: int = 200) -> list[GateRecord]:
+    """The gate records, newest first; of one study key where given."""
+    rows = store.db.execute(
+        "SELECT * FROM gate_record WHERE :key IS NULL OR study_key = :key ORDER BY id DESC LIMIT :limit",
+        {"key": study_key, "limit": limit},
+    )
+    return [GateRecord(**dict(row)) for row in rows]
