@@ -6,10 +6,11 @@ from dataclasses import dataclass, replace
 
 from oakbeam import catalogue
 from oakbeam.api import schemas as s
+from oakbeam.catalogue import Catalogue
 from oakbeam.core import geometry, positioning
 from oakbeam.core.chart import Chart, ChartLine, find_line
 from oakbeam.core.derived import Setup
-from oakbeam.core.measurement import Thickness, estimated, measured
+from oakbeam.core.measurement import Thickness, carried, estimated, measured
 from oakbeam.core.patient import Patient
 from oakbeam.core.positioning import Facts
 from oakbeam.core.projection import Angulation, Projection
@@ -35,18 +36,16 @@ class Asked:
     turn: s.AngleAdvice | None
 
 
-def look_up(store: Store, asked: s.TechniqueRequest, carried: Thickness | None = None) -> Asked:
-    """Everything a request names; carried: a thickness from another view, in the place of the request's own.
-
-    Raises Refusal with what is allowed for what is not there or cannot be.
-    """
-    projection = local.catalogue_of(store).projection(asked.projection)
+def look_up(store: Store, asked: s.TechniqueRequest) -> Asked:
+    """Everything a request names. Raises Refusal with what is allowed for what is not there or cannot be."""
+    known = local.catalogue_of(store)
+    projection = known.projection(asked.projection)
     room = room_of(store, asked.room)
     chart = chart_of(store, room, asked.chart)
     if chart.room != room.id:
         raise Refusal("Chart of another room", f"Chart {chart.id} belongs to room '{chart.room}'.", field="chart")
     wanted, person = asked.setup or _AS_CHARTED, asked.patient or _NOBODY
-    thickness = carried or _thickness(asked, person, projection)
+    thickness = _thickness(asked, person, known, projection)
     patient = Patient(
         thickness.cm,
         person.habitus,
@@ -93,10 +92,12 @@ def chart_of(store: Store, room: Room, chart_id: int | None) -> Chart:
         raise Refusal("No chart", str(missing), field="chart") from None
 
 
-def _thickness(asked: s.TechniqueRequest, person: s.PatientRequest, projection: Projection) -> Thickness:
-    if asked.thickness_cm is None:
-        return estimated(projection, person.habitus, person.age_band, person.weight_kg, person.height_cm)
-    return measured(asked.thickness_cm, asked.mat_cm, asked.jaw_cm)
+def _thickness(asked: s.TechniqueRequest, person: s.PatientRequest, known: Catalogue, projection: Projection) -> Thickness:
+    if asked.thickness_cm is not None:
+        return measured(asked.thickness_cm, asked.mat_cm, asked.jaw_cm)
+    if over := carried({known.projection(key): cm for key, cm in asked.measured.items()}, projection):
+        return over
+    return estimated(projection, person.habitus, person.age_band, person.weight_kg, person.height_cm)
 
 
 def _facts(asked: s.TechniqueRequest, person: s.PatientRequest, projection: Projection, thickness: Thickness) -> Facts:

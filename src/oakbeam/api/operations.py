@@ -26,7 +26,6 @@ from oakbeam.core.chart import (
 )
 from oakbeam.core.derived import Derived
 from oakbeam.core.evaluation import corrected_mas, deviation_from_density, deviation_index, evaluate
-from oakbeam.core.measurement import Thickness
 from oakbeam.core.projection import Projection
 from oakbeam.core.refusal import Refusal
 from oakbeam.core.room import Receptor, Room
@@ -39,12 +38,9 @@ from oakbeam.store import Store, charts, exposures, local
 from oakbeam.store.exposures import Exposure
 
 
-def technique(store: Store, asked: s.TechniqueRequest, thickness: Thickness | None = None) -> s.TechniqueResponse:
-    """The technique for a request, from the chart it names or the room's newest approved one.
-
-    thickness: one that was carried over from another view, in the place of the request's own.
-    """
-    found, derived, reference = _derive(store, asked, thickness)
+def technique(store: Store, asked: s.TechniqueRequest) -> s.TechniqueResponse:
+    """The technique for a request, from the chart it names or the room's newest approved one."""
+    found, derived, reference = _derive(store, asked)
     return s.TechniqueResponse(
         derived.technique,
         derived.exact_kvp,
@@ -247,10 +243,8 @@ def choices(store: Store, asked: s.TechniqueRequest) -> WhatIf:
     )
 
 
-def _derive(
-    store: Store, asked: s.TechniqueRequest, thickness: Thickness | None = None
-) -> tuple[Asked, Derived, s.ChartReference]:
-    found = look_up(store, asked, thickness)
+def _derive(store: Store, asked: s.TechniqueRequest) -> tuple[Asked, Derived, s.ChartReference]:
+    found = look_up(store, asked)
     line, chart = found.line, found.chart
     seen = exposures.seen(store, found.room.id, line)
     derived = derive(line, found.room, found.projection, found.patient, found.setup, chart.grid_table, asked.school, seen)

@@ -14,11 +14,12 @@ from oakbeam.api import beam, guide, lane, operations, problems, runsheet
 from oakbeam.api import rooms as rooms_api
 from oakbeam.api import schemas as s
 from oakbeam.core.chart import Chart, ChartLine
-from oakbeam.core.evaluation import FINDINGS
+from oakbeam.core.evaluation import FINDINGS, QUESTIONS
 from oakbeam.core.refusal import Refusal
 from oakbeam.core.room import Room
 from oakbeam.core.whatif import WhatIf
 from oakbeam.formats import chart_csv, chart_json, exposures_csv
+from oakbeam.sim import detector
 from oakbeam.store import NotFound, Store, charts, exposures, history, local, rooms
 from oakbeam.store.exposures import Exposure, Outcome
 
@@ -164,6 +165,12 @@ def list_gates(store: StoreHere, study_key: Annotated[str | None, Query(max_leng
     return local.gate_records(store, study_key)
 
 
+@router.post("/read-outs", tags=["technique"])
+def read_out(store: StoreHere, asked: s.TechniqueRequest) -> detector.ReadOut:
+    """What the simulated receptor shows for an exposure with this technique: a stand-in for a read-out of the real one."""
+    return detector.read_out(operations.technique(store, asked).forecast, exposures.count(store))
+
+
 @router.get("/worklist", tags=["technique"])
 def worklist(store: StoreHere) -> list[runsheet.Waiting]:
     """The requests that wait, from the simulated worklist; nobody is identified."""
@@ -176,6 +183,7 @@ def list_choices(store: StoreHere) -> s.Choices:
     return s.Choices(
         modifiers=list(catalogue.modifiers().values()),
         findings={str(key): text for key, text in FINDINGS.items()},
+        questions=[(question, [str(key) for key in keys]) for question, keys in QUESTIONS],
         reject_reasons=dict(catalogue.reject_reasons()),
         general_cautions=GENERAL_CAUTIONS,
         words={kind: dict(texts) for kind, texts in catalogue.words().items()},

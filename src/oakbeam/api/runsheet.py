@@ -10,9 +10,7 @@ from pydantic import Field
 from oakbeam.api import operations
 from oakbeam.api import schemas as s
 from oakbeam.api.asked import room_of
-from oakbeam.catalogue import Catalogue
 from oakbeam.core.exam import ExamStep, Placed, changes
-from oakbeam.core.measurement import carried
 from oakbeam.core.refusal import Refusal
 from oakbeam.sim import worklist
 from oakbeam.store import Store, local
@@ -23,8 +21,7 @@ MOST_STEPS = 30
 class RunSheetRequest(s.Request):
     """An exam, or the projections in the order they will be done, for one patient in one room.
 
-    measured: thickness by projection, as far as it was read. What is not measured is carried over from a sister view where
-    that can be, else estimated from the patient; a step for which neither is known has no technique yet.
+    measured: thickness by projection, as far as it was read; the rest is carried over or estimated, as for one technique.
     """
 
     room: s.Key
@@ -87,7 +84,7 @@ def run_sheet(store: Store, asked: RunSheetRequest) -> RunSheet:
         if key is None:
             found.append(SheetStep(step, None, None, None, ()))
             continue
-        technique, refused = _technique(store, known, asked, key)
+        technique, refused = _technique(store, asked, key)
         changed: tuple[str, ...] = ()
         if technique:
             here = Placed(
@@ -104,22 +101,18 @@ def run_sheet(store: Store, asked: RunSheetRequest) -> RunSheet:
     return RunSheet(asked.exam, exam.why if exam else "", tuple(found), local.checks(store))
 
 
-def _technique(
-    store: Store, known: Catalogue, asked: RunSheetRequest, key: str
-) -> tuple[s.TechniqueResponse | None, str | None]:
-    thickness_cm, over = asked.measured.get(key), None
-    if thickness_cm is None:
-        over = carried({known.projection(name): cm for name, cm in asked.measured.items()}, known.projections[key])
+def _technique(store: Store, asked: RunSheetRequest, key: str) -> tuple[s.TechniqueResponse | None, str | None]:
     request = s.TechniqueRequest(
         room=asked.room,
         projection=key,
-        thickness_cm=thickness_cm,
+        thickness_cm=asked.measured.get(key),
+        measured=asked.measured,
         patient=asked.patient,
         facts=asked.facts,
         setup=asked.setups.get(key),
     )
     try:
-        return operations.technique(store, request, over), None
+        return operations.technique(store, request), None
     except Refusal as refusal:
         return None, refusal.detail
 

@@ -112,7 +112,8 @@ class FactsRequest(Request):
 class TechniqueRequest(Request):
     """One technique: room, projection and measured thickness, then what differs from the chart.
 
-    Without thickness_cm it is estimated from weight and height, a child's age, or the build, and says so.
+    Without thickness_cm it comes from a sister view in `measured` (projection: cm), else it is estimated from weight and
+    height, a child's age or the build, else it is the average adult's; the answer says which.
     """
 
     model_config = ConfigDict(
@@ -137,6 +138,7 @@ class TechniqueRequest(Request):
     mat_cm: Annotated[Number, Field(description="Mat, sponge or board counted in the reading, cm")] = 0.0
     jaw_cm: Annotated[Number, Field(description="Width of the jaw where its outer edge was read, cm")] = 0.0
     thickness_confirmed: bool = False
+    measured: Annotated[dict[Key, Thickness], Field(max_length=30, default_factory=dict)]
     chart: Id | None = None
     patient: PatientRequest | None = None
     facts: FactsRequest | None = None
@@ -270,6 +272,7 @@ class Choices(BaseModel):
 
     modifiers: list[Modifier]
     findings: dict[str, str]
+    questions: list[tuple[str, list[str]]]
     reject_reasons: dict[str, str]
     general_cautions: list[str]
     words: dict[str, dict[str, str]]

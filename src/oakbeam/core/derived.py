@@ -6,6 +6,7 @@ from dataclasses import dataclass
 from typing import Literal
 
 from oakbeam.core.generator import ExposureControl, SpotName
+from oakbeam.core.projection import Beam, Posture
 from oakbeam.core.room import School, SupportId
 
 CautionLevel = Literal["warning", "note"]
@@ -163,8 +164,10 @@ class Figures:
     gap_cm: float
     thickness_cm: float
     support_mm_al: float
+    posture: Posture
+    beam: Beam
     other_sids: tuple[OtherSid, ...]
-    grid: GridAdvice | None
+    grid: GridAdvice
 
 
 @dataclass(frozen=True, slots=True)

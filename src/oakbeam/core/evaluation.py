@@ -15,22 +15,45 @@ from oakbeam.core.refusal import positive, within
 Level = Literal["on_target", "acceptable", "over", "excessive", "under", "far_under"]
 Repeat = Literal["no", "only_if_clipped", "ask_radiologist", "yes"]
 Finding = Literal[
-    "clipped", "noisy", "not_penetrated", "flat_contrast", "motion", "off_centre", "cut_off", "field_not_found", "metal"
+    "wrong_label",
+    "anatomy_missing",
+    "malpositioned",
+    "off_centre",
+    "field_not_found",
+    "metal",
+    "not_penetrated",
+    "flat_contrast",
+    "noisy",
+    "motion",
+    "cut_off",
+    "clipped",
 ]
 FINDINGS: dict[Finding, str] = {
-    "clipped": "Burned out",
-    "noisy": "Noise",
-    "not_penetrated": "Not penetrated",
-    "flat_contrast": "Flat contrast",
-    "motion": "Motion",
+    "wrong_label": "Patient, side or marker wrong",
+    "anatomy_missing": "Anatomy missing",
+    "malpositioned": "Rotated or foreshortened",
     "off_centre": "Off centre",
-    "cut_off": "Grid cut-off",
     "field_not_found": "Field not found",
     "metal": "Metal or shield",
+    "not_penetrated": "Not penetrated",
+    "flat_contrast": "Flat contrast",
+    "noisy": "Noise",
+    "motion": "Motion",
+    "cut_off": "Grid cut-off",
+    "clipped": "Burned out",
 }
+QUESTIONS: tuple[tuple[str, tuple[Finding, ...]], ...] = (
+    ("Patient, side, marker", ("wrong_label",)),
+    ("Anatomy, geometry", ("anatomy_missing", "malpositioned", "off_centre")),
+    ("Can the index be trusted?", ("field_not_found", "metal")),
+    ("Image, not its brightness", ("not_penetrated", "flat_contrast", "noisy", "motion", "cut_off", "clipped")),
+)
+"""What is asked of an image, in the field's order; brightness is no evidence on a digital image and is not asked."""
+NOT_TECHNIQUE: frozenset[Finding] = frozenset({"wrong_label", "anatomy_missing", "malpositioned"})
+"""Faults that no technique made and none cures."""
 UNRELIABLE: frozenset[Finding] = frozenset({"off_centre", "field_not_found", "metal"})
 """With these the index does not speak for the part; nothing is learned from it."""
-NOT_CURED_BY_MAS: frozenset[Finding] = frozenset({"motion", "off_centre", "cut_off", "field_not_found"})
+NOT_CURED_BY_MAS: frozenset[Finding] = NOT_TECHNIQUE.union(("motion", "off_centre", "cut_off", "field_not_found"))
 
 BASE_AND_FOG = 0.20
 FILM_GRADIENT = 2.6
@@ -134,6 +157,15 @@ def evaluate(di: float, findings: frozenset[Finding] = frozenset(), film: bool =
 
 
 def _repeat(level: Level, findings: frozenset[Finding], reliable: bool) -> tuple[Repeat, str]:
+    if "wrong_label" in findings:
+        return (
+            "no",
+            "Put the label right on record and report it; the image itself may be good. Wrong patient or side: report.",
+        )
+    if "anatomy_missing" in findings:
+        return "ask_radiologist", "Repeat only if what is missing is needed: often one more view of that part is enough."
+    if "malpositioned" in findings:
+        return "ask_radiologist", "Repeat only if the question cannot be answered from it."
     if "clipped" in findings:
         return "only_if_clipped", "Repeat only if the burned-out part is needed for the question."
     if "motion" in findings or "cut_off" in findings:
@@ -171,6 +203,12 @@ def _change(
 
 def _check_first(level: Level, findings: frozenset[Finding]) -> tuple[str, ...]:
     found: list[str] = []
+    if "wrong_label" in findings:
+        found.append("Identity: two identifiers, side and view name against the request.")
+    if "anatomy_missing" in findings:
+        found.append("Centring and field: landmark, receptor size and orientation; was the receptor moved with the angle?")
+    if "malpositioned" in findings:
+        found.append("Position: rotation by the paired structures, tube angle and turn as the Guide says.")
     if "motion" in findings:
         found.append("Motion: shorter time (higher mA), better support, rehearse the breath hold.")
     if "off_centre" in findings:

@@ -7,7 +7,7 @@ from collections.abc import Mapping
 from dataclasses import dataclass
 
 from oakbeam.core import geometry
-from oakbeam.core.projection import Posture, Projection
+from oakbeam.core.projection import Beam, Posture, Projection
 from oakbeam.core.room import SUPPORT_NAMES, SupportId
 
 POSTURES: Mapping[Posture, str] = {
@@ -64,6 +64,19 @@ class Placed:
     gap_cm: float
 
 
+def stance(projection: Projection, support: SupportId) -> tuple[Posture, Beam]:
+    """Posture and beam on a support: who would stand lies on the table, who would lie stands at the upright Bucky."""
+    if support in ("tabletop", "table_bucky") and projection.posture == "standing":
+        return "supine", "vertical"
+    if (
+        support == "upright_bucky"
+        and projection.posture in ("supine", "prone", "side_lying")
+        and projection.beam == "vertical"
+    ):
+        return "standing", "horizontal"
+    return projection.posture, projection.beam
+
+
 def changes(before: Placed, after: Placed) -> tuple[str, ...]:
     """What the hands must change between two projections of an exam, in the order of the work; empty where nothing does.
 
@@ -73,10 +86,14 @@ def changes(before: Placed, after: Placed) -> tuple[str, ...]:
     if before.support != after.support:
         names = f"{SUPPORT_NAMES[before.support]} to {SUPPORT_NAMES[after.support]}"
         said.append(f"Receptor: {names}; the AEC chambers and the grid change with it.")
-    if before.projection.beam != after.projection.beam:
-        said.append(f"Beam {after.projection.beam}.")
-    if before.projection.posture != after.projection.posture:
-        said.append(f"Patient: {POSTURES[after.projection.posture]}.")
+    (posture, beam), (to_posture, to_beam) = (
+        stance(before.projection, before.support),
+        stance(after.projection, after.support),
+    )
+    if beam != to_beam:
+        said.append(f"Beam {to_beam}.")
+    if posture != to_posture:
+        said.append(f"Patient: {POSTURES[to_posture]}.")
     if not math.isclose(before.tube_angle_deg, after.tube_angle_deg):
         said.append(_angle_words(before, after))
     if not math.isclose(before.sid_cm, after.sid_cm):
@@ -96,7 +113,7 @@ def _angle_words(before: Placed, after: Placed) -> str:
 
     moved = abs(landing(after) - landing(before))
     what = "Take the angle off" if after.tube_angle_deg == 0 else f"Tube to {angle_words(after.tube_angle_deg)}"
-    return f"{what}; re-align the receptor, about {moved:.0f} cm."
+    return f"{what}; re-align the receptor{f', about {moved:.0f} cm' if moved >= 0.5 else ''}."
 
 
 def angle_words(deg: float) -> str:

@@ -7,6 +7,7 @@ from dataclasses import replace
 
 from oakbeam.core import geometry
 from oakbeam.core.derived import Figures, GridAdvice, OtherSid
+from oakbeam.core.exam import stance
 from oakbeam.core.modelling import ModelPath
 from oakbeam.core.projection import Projection
 from oakbeam.core.refusal import Refusal
@@ -22,6 +23,7 @@ def figures(path: ModelPath, projection: Projection, spot_mm: float, tube_angle_
     left = geometry.sid_along_ray_cm(path.sid_cm, tube_angle_deg)
     (width, height), asked = path.field_cm, projection.field_cm[0] * projection.field_cm[1]
     beyond = max(0.0, width * height - asked)
+    posture, beam = stance(projection, path.support.id)
     return Figures(
         tube_angle_deg=tube_angle_deg,
         tube_height_cm=geometry.tube_height_cm(path.sid_cm, tube_angle_deg),
@@ -39,6 +41,8 @@ def figures(path: ModelPath, projection: Projection, spot_mm: float, tube_angle_
         gap_cm=gap_cm,
         thickness_cm=path.thickness_cm,
         support_mm_al=path.support.attenuation_mm_al,
+        posture=posture,
+        beam=beam,
         other_sids=tuple(_other_sids(path, oid_cm, gap_cm, spot_mm)),
         grid=grid_advice(path, projection),
     )
@@ -70,7 +74,7 @@ def _other_sids(path: ModelPath, oid_cm: float, gap_cm: float, spot_mm: float) -
     return found
 
 
-def grid_advice(path: ModelPath, projection: Projection) -> GridAdvice | None:
+def grid_advice(path: ModelPath, projection: Projection) -> GridAdvice:
     """Grid or none for this thickness, with its price in dose by the beam model."""
     if projection.grid_over_cm is None:
         return GridAdvice(False, path.grid_ratio > 0, path.grid_ratio or None, None, "Never a grid for this projection.")

@@ -81,10 +81,11 @@ def estimated(
     weight_kg: float | None = None,
     height_cm: float | None = None,
 ) -> Thickness:
-    """A thickness where nobody measured: by weight and height, else by the child's age, else by build. Never by two at once.
+    """A thickness where nobody measured: by weight and height, else by the child's age, else by build, else the average
+    adult's. Never by two at once.
 
     Weight and height: the equivalent diameter d = 2 √(W / (π H)) of the trunk, W in g and H in cm (a cylinder of unit
-    density), over that of the reference adult, times the projection's average. Raises Refusal where nothing is known.
+    density), over that of the reference adult, times the projection's average.
     """
     average = projection.thickness_cm[1]
     if weight_kg is not None and height_cm is not None:
@@ -101,12 +102,8 @@ def estimated(
         by_build = {"asthenic": small, "hyposthenic": (small + average) / 2, "sthenic": average, "hypersthenic": large}
         cm = _half(by_build[habitus])
         return Thickness(cm, SPREAD["build"] * cm, True, "Estimated from the build, not measured.")
-    raise Refusal(
-        "Thickness needed",
-        "Measure the part; or give weight and height, a child's age, or the build for an estimate.",
-        ["thickness_cm", "weight_kg and height_cm", "age_band", "habitus"],
-        "thickness_cm",
-    )
+    small, _, large = projection.thickness_cm
+    return Thickness(average, (large - small) / 4, True, "The average adult's, not measured.")
 
 
 def trunk_diameter_cm(weight_kg: float, height_cm: float) -> float:

@@ -25,6 +25,7 @@ ChildSize = Literal[
 ]
 Direction = Literal["ap", "lateral", "ray"]
 Posture = Literal["supine", "prone", "side_lying", "seated", "sitting", "standing", "kneeling"]
+Beam = Literal["vertical", "horizontal"]
 Breathing = Literal["still", "suspend", "inspiration", "expiration", "slow", "quiet", "quiet_expiration"]
 Marker = Literal["lateral", "near", "up", "body"]
 Shield = Literal["limb_clear", "near_trunk", "gonads_in_field", "lead_behind", "lens_thyroid_breast"]
@@ -117,7 +118,7 @@ class Projection:
     aec_cells: str
     focal_spot: SpotChoice
     posture: Posture
-    beam: Literal["vertical", "horizontal"]
+    beam: Beam
     angles: tuple[Angulation, ...]
     """Tube angle by school; empty: perpendicular."""
     turns: tuple[Angulation, ...]

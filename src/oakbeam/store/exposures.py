@@ -52,6 +52,11 @@ class Exposure:
     id: int = 0
 
 
+def count(store: Store) -> int:
+    """How many exposures were ever recorded."""
+    return int(store.db.execute("SELECT coalesce(max(id), 0) AS n FROM exposure").fetchone()["n"])
+
+
 def add(store: Store, exposure: Exposure, actor: str) -> Exposure:
     """Record an exposure; taken_at is now unless given."""
     return add_many(store, [exposure], actor)[0]

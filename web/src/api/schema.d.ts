@@ -320,6 +320,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/read-outs": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Read Out
+         * @description What the simulated receptor shows for an exposure with this technique: a stand-in for a read-out of the real one.
+         */
+        post: operations["read_out_api_read_outs_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/worklist": {
         parameters: {
             query?: never;
@@ -1385,6 +1405,11 @@ export interface components {
             findings: {
                 [key: string]: string;
             };
+            /** Questions */
+            questions: [
+                string,
+                string[]
+            ][];
             /** Reject Reasons */
             reject_reasons: {
                 [key: string]: string;
@@ -1678,7 +1703,7 @@ export interface components {
              * Findings
              * @default []
              */
-            findings: ("clipped" | "noisy" | "not_penetrated" | "flat_contrast" | "motion" | "off_centre" | "cut_off" | "field_not_found" | "metal")[];
+            findings: ("wrong_label" | "anatomy_missing" | "malpositioned" | "off_centre" | "field_not_found" | "metal" | "not_penetrated" | "flat_contrast" | "noisy" | "motion" | "cut_off" | "clipped")[];
             /**
              * Study Key
              * @default
@@ -1755,9 +1780,19 @@ export interface components {
             thickness_cm: number;
             /** Support Mm Al */
             support_mm_al: number;
+            /**
+             * Posture
+             * @enum {string}
+             */
+            posture: "supine" | "prone" | "side_lying" | "seated" | "sitting" | "standing" | "kneeling";
+            /**
+             * Beam
+             * @enum {string}
+             */
+            beam: "vertical" | "horizontal";
             /** Other Sids */
             other_sids: components["schemas"]["OtherSid"][];
-            grid: components["schemas"]["GridAdvice"] | null;
+            grid: components["schemas"]["GridAdvice"];
         };
         /**
          * FitOut
@@ -2751,6 +2786,21 @@ export interface components {
             exams: string[];
         };
         /**
+         * ReadOut
+         * @description What came back: an exposure index, or the optical density of a film; simulated, and says so.
+         */
+        ReadOut: {
+            /** Ei */
+            ei: number | null;
+            /** Optical Density */
+            optical_density: number | null;
+            /**
+             * Simulated
+             * @default true
+             */
+            simulated: boolean;
+        };
+        /**
          * Readings
          * @description The readings of one calibration; revision: that of the room they were entered for.
          */
@@ -2848,7 +2898,7 @@ export interface components {
              * Findings
              * @default []
              */
-            findings: ("clipped" | "noisy" | "not_penetrated" | "flat_contrast" | "motion" | "off_centre" | "cut_off" | "field_not_found" | "metal")[];
+            findings: ("wrong_label" | "anatomy_missing" | "malpositioned" | "off_centre" | "field_not_found" | "metal" | "not_penetrated" | "flat_contrast" | "noisy" | "motion" | "cut_off" | "clipped")[];
         };
         /**
          * Room
@@ -2957,8 +3007,7 @@ export interface components {
          * RunSheetRequest
          * @description An exam, or the projections in the order they will be done, for one patient in one room.
          *
-         *     measured: thickness by projection, as far as it was read. What is not measured is carried over from a sister view where
-         *     that can be, else estimated from the patient; a step for which neither is known has no technique yet.
+         *     measured: thickness by projection, as far as it was read; the rest is carried over or estimated, as for one technique.
          */
         RunSheetRequest: {
             /** Room */
@@ -3161,7 +3210,8 @@ export interface components {
          * TechniqueRequest
          * @description One technique: room, projection and measured thickness, then what differs from the chart.
          *
-         *     Without thickness_cm it is estimated from weight and height, a child's age, or the build, and says so.
+         *     Without thickness_cm it comes from a sister view in `measured` (projection: cm), else it is estimated from weight and
+         *     height, a child's age or the build, else it is the average adult's; the answer says which.
          * @example {
          *       "projection": "lspine-ap",
          *       "room": "room-1",
@@ -3205,6 +3255,10 @@ export interface components {
              * @default false
              */
             thickness_confirmed: boolean;
+            /** Measured */
+            measured?: {
+                [key: string]: number;
+            };
             /** Chart */
             chart?: number | null;
             patient?: components["schemas"]["PatientRequest"] | null;
@@ -4317,6 +4371,57 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["GateRecord"];
+                };
+            };
+            /** @description There is no such thing */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The present state does not allow it */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Refused; says what is allowed */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    read_out_api_read_outs_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["TechniqueRequest"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ReadOut"];
                 };
             };
             /** @description There is no such thing */
