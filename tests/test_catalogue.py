@@ -90,6 +90,7 @@ def test_people_name_methods_only_to_be_searched_by():
         ({"angle": [{"school": "x", "name": "x", "why": "x", "deg": 8, "rule": "dowsing"}]}, "angle rule"),
         ({"thickness_cm": "thick"}, "not of the kind"),
         ({"region": "tail"}, "region must be one of"),
+        ({"angle_school": "sideways"}, "angle_school must be one of none"),
     ],
 )
 def test_a_contradictory_projection_is_refused_by_name(change, said):
@@ -113,7 +114,7 @@ def test_a_department_changes_and_adds_without_touching_what_ships():
     known = shipped().with_local(
         {
             "chest-pa": {"time_ceiling_ms": 15, "reference_kerma_mgy": 0.15},
-            "knee-ap": {"grid": "never"},
+            "knee-ap": {"grid": "never", "angle_school": "straight"},
             "jaw-oblique": {
                 "like": "skull-lateral",
                 "name": "Lower jaw, oblique",
@@ -126,6 +127,7 @@ def test_a_department_changes_and_adds_without_touching_what_ships():
     assert known.projection("chest-pa").time_ceiling_ms == 15
     assert known.projection("chest-pa").kvp_window == shipped().projection("chest-pa").kvp_window
     assert known.projection("knee-ap").grid_over_cm is None
+    assert [way.school for way in known.projection("knee-ap").angles] == ["straight", "pelvis", "cephalad"]
     assert known.projection("jaw-oblique").sid_cm == 100
     assert known.exam("jaw").projections == ("jaw-oblique",)
     assert (known.exam("hand").why, known.exam("hand").projections) == ("As we do it.", shipped().exam("hand").projections)

@@ -12,7 +12,7 @@ from playwright.sync_api import BrowserContext, Page, Route, expect
 from tests.browser.conftest import serve
 from tests.browser.test_whole_path import fill, number
 
-VIEWS = ["desk", "charts", "rooms", "log"]
+VIEWS = ["desk", "charts", "rooms", "log", "guide"]
 
 
 def prefer(context: BrowserContext, **wanted: str) -> None:
@@ -82,25 +82,25 @@ def test_nothing_scrolls_sideways_and_the_four_numbers_are_on_the_first_screen(
 
 def test_a_slow_answer_keeps_the_last_numbers_dimmed_and_a_refused_one_takes_them_away(page: Page, demo_site: str):
     page.goto(f"{demo_site}/desk")
-    fill(page, "Thickness: not measured", "3.5")
+    fill(page, "Thickness: not measured", "22")
     expect(page.get_by_test_id("numbers")).to_have_attribute("aria-busy", "false")
     held: list[Route] = []
     page.route("**/api/techniques", lambda route: held.append(route))
-    fill(page, "Thickness", "4")
+    fill(page, "Thickness", "24")
     expect(page.get_by_test_id("numbers")).to_have_attribute("aria-busy", "true")
     for route in held:
         route.continue_()
     page.unroute("**/api/techniques")
     expect(page.get_by_test_id("numbers")).to_have_attribute("aria-busy", "false")
-    fill(page, "Thickness", "9")
-    expect(page.get_by_text("allowed is 1.5 to 5 cm")).to_be_visible()
+    fill(page, "Thickness", "12")
+    expect(page.get_by_text("allowed is 13.5 to 33.5 cm")).to_be_visible()
     expect(page.get_by_test_id("numbers")).to_have_count(0)
     expect(page.get_by_role("button", name="Accept")).to_be_disabled()
 
 
 def test_no_answer_at_all_says_that_nothing_was_saved(page: Page, demo_site: str):
     page.goto(f"{demo_site}/desk")
-    fill(page, "Thickness: not measured", "3")
+    fill(page, "Thickness: not measured", "22")
     page.route("**/api/exposures", lambda route: route.abort() if route.request.method == "POST" else route.continue_())
     page.get_by_role("button", name="Accept").click()
     expect(page.get_by_role("alert")).to_contain_text("Nothing was saved")

@@ -3,11 +3,7 @@
 from __future__ import annotations
 
 from playwright.sync_api import Page, expect
-from tests.browser.test_whole_path import choose, fill, number
-
-
-def tab(page: Page, name: str) -> None:
-    page.get_by_role("radio", name=name, exact=True).click()
+from tests.browser.test_whole_path import choose, fill, number, tab, take
 
 
 def enter(page: Page, field: str, value: str) -> None:
@@ -61,10 +57,12 @@ def test_readings_are_fitted_and_accepted(page: Page, site: str):
 
 def test_both_schools_and_what_if_at_the_desk(page: Page, demo_site: str):
     page.goto(f"{demo_site}/desk")
-    choose(page, "Exam", "Lumbar spine")
+    take(page, "lumbar", "Lumbar spine, 3 views")
     fill(page, "Thickness: not measured", "27")
     expect(page.get_by_text("Schools differ.")).to_be_visible()
     expect(page.get_by_label("Forecast")).to_contain_text("4 of 5")
+    page.keyboard.press("t")
+    page.keyboard.press("t")
     fill(page, "kVp by hand", "92")
     by_rules = number(page, "mas").text_content()
     choose(page, "Ruled by", "Beam model")
@@ -87,8 +85,9 @@ def test_both_schools_and_what_if_at_the_desk(page: Page, demo_site: str):
 
 def test_a_levelled_line_is_made_and_a_point_put_right(page: Page, site: str):
     page.goto(f"{site}/charts")
+    choose(page, "Room", "Portable unit")
     page.get_by_role("button", name="New line").click()
-    choose(page, "Projection", "Knee AP oblique, medial rotation")
+    choose(page, "Projection", "Knee AP oblique, inward")
     for field, value in {"Measured thickness": "12", "kVp": "68", "mAs": "6.3"}.items():
         fill(page, field, value)
     tab(page, "Levelled")

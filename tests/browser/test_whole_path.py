@@ -13,6 +13,17 @@ def choose(page: Page, field: str, option: str) -> None:
     page.get_by_role("option", name=option, exact=True).click()
 
 
+def take(page: Page, query: str, title: str) -> None:
+    """Choose an exam or a view at the Desk by typing."""
+    page.get_by_role("combobox", name="Exam or view").click()
+    page.keyboard.type(query)
+    page.get_by_role("option", name=title).first.click()
+
+
+def tab(page: Page, name: str) -> None:
+    page.get_by_role("radio", name=name, exact=True).click()
+
+
 def fill(page: Page, field: str, value: str) -> None:
     page.get_by_role("textbox", name=field, exact=True).fill(value)
     page.keyboard.press("Enter")
@@ -23,10 +34,11 @@ def number(page: Page, which: str) -> Locator:
 
 
 def test_from_an_accepted_exposure_to_the_log(page: Page, site: str) -> None:
-    # Charts: a line for the oblique knee, which the demo chart lacks, from one accepted exposure that was DI +1.
+    # Charts: a line for the oblique knee, which the portable chart lacks, from one accepted exposure that was DI +1.
     page.goto(f"{site}/charts")
+    choose(page, "Room", "Portable unit")
     page.get_by_role("button", name="New line").click()
-    choose(page, "Projection", "Knee AP oblique, medial rotation")
+    choose(page, "Projection", "Knee AP oblique, inward")
     page.get_by_label("Measured thickness").fill("12")
     page.get_by_label("kVp", exact=True).fill("68")
     page.get_by_label("mAs", exact=True).fill("8")
@@ -39,8 +51,8 @@ def test_from_an_accepted_exposure_to_the_log(page: Page, site: str) -> None:
 
     # The Desk knows nothing of it until it is approved.
     page.get_by_role("link", name="Desk").click()
-    choose(page, "Exam", "Knee")
-    expect(page.get_by_role("button", name="AP oblique, medial rotation")).to_contain_text("(no line)")
+    take(page, "knee 4", "Knee, 4 views")
+    expect(page.get_by_role("button", name="AP oblique, inward")).to_contain_text("(no line)")
     page.get_by_role("link", name="Charts").click()
     page.get_by_role("button", name="Approve version 2").click()
     expect(page.get_by_text("never changes")).to_be_visible()
@@ -48,9 +60,9 @@ def test_from_an_accepted_exposure_to_the_log(page: Page, site: str) -> None:
 
     # Desk: 16.5 cm instead of 12 doubles the mAs, 110 cm instead of 100 adds 21 %: 6.35 x 2 x 1.21 = 15.4 -> 16.
     page.get_by_role("link", name="Desk").click()
-    choose(page, "Exam", "Knee")
-    page.get_by_role("button", name="AP oblique, medial rotation").click()
-    expect(page.get_by_text("not measured", exact=True)).to_be_visible()
+    take(page, "knee 4", "Knee, 4 views")
+    page.get_by_role("button", name="AP oblique, inward").click()
+    expect(page.get_by_test_id("not-measured")).to_contain_text("average adult's, not measured")
     fill(page, "Thickness: not measured", "16.5")
     fill(page, "SID as taped", "110")
     expect(number(page, "kvp")).to_have_text("68")
@@ -66,7 +78,7 @@ def test_from_an_accepted_exposure_to_the_log(page: Page, site: str) -> None:
     expect(page.get_by_text("A high index alone is no reason to repeat")).to_be_visible()
     expect(page.get_by_test_id("corrected")).to_contain_text("68 kVp, 6.3 mAs")
     page.get_by_role("button", name="Accept").click()
-    expect(page.get_by_text("Recorded: Knee AP oblique, medial rotation, DI +4.0, accepted")).to_be_visible()
+    expect(page.get_by_text("Recorded: Knee AP oblique, inward, DI +4.0, accepted")).to_be_visible()
 
     # Undo, and record again with the index read right.
     page.get_by_role("button", name="Undo").click()
@@ -75,18 +87,18 @@ def test_from_an_accepted_exposure_to_the_log(page: Page, site: str) -> None:
     expect(page.get_by_text("Far under-exposed")).to_be_visible()
     page.get_by_role("button", name="Reject").click()
     choose(page, "Why rejected", "Exposure too low")
-    expect(page.get_by_text("Recorded: Knee AP oblique, medial rotation, DI −6.0, rejected")).to_be_visible()
+    expect(page.get_by_text("Recorded: Knee AP oblique, inward, DI −6.0, rejected")).to_be_visible()
 
     # Log: the second record stands on top, the undone one is not there.
     page.get_by_role("link", name="Log").click()
     rows = page.get_by_role("row")
-    expect(rows.nth(1)).to_contain_text("Knee AP oblique, medial rotation")
+    expect(rows.nth(1)).to_contain_text("Knee AP oblique, inward")
     expect(rows.nth(1)).to_contain_text("16.5 cm")
     expect(rows.nth(1)).to_contain_text("✕ Exposure too low")
-    expect(rows.nth(2)).not_to_contain_text("oblique, medial")
+    expect(rows.nth(2)).not_to_contain_text("oblique, inward")
     page.get_by_role("radio", name="Rejected").click()
     expect(page.get_by_text("accepted", exact=True)).to_have_count(0)
-    choose(page, "Projection", "Knee AP oblique, medial rotation")
+    choose(page, "Projection", "Knee AP oblique, inward")
     expect(rows).to_have_count(2)
     with page.expect_download() as download:
         page.get_by_role("link", name="CSV").click()

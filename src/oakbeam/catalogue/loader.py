@@ -27,12 +27,15 @@ OPTIONAL: Mapping[str, Any] = {
     "kvp_on": {},
     "angle": [],
     "turn": [],
+    "angle_school": None,
+    "turn_school": None,
     "exposures": 1,
     "marker_note": "",
     "lung_fraction": 0.0,
     "reference_kerma_mgy": None,
 }
-"""What an entry may leave out, and what that means. A grid is never left out: grid_over_cm, or grid = "never"."""
+"""What an entry may leave out, and what that means. A grid is never left out: grid_over_cm, or grid = "never". angle_school
+and turn_school: the school a department takes, which then comes first."""
 REQUIRED = (
     *(
         "id",
@@ -197,6 +200,9 @@ def _faults(entry: Entry) -> Iterator[str]:
         yield "lung_fraction, fat and extra_fat are shares below 1"
     if not 0 <= entry["bone_mm"] < 5 * small:
         yield "bone_mm must leave room for tissue"
+    for key, ways in (("angle_school", entry["angle"]), ("turn_school", entry["turn"])):
+        if entry[key] is not None and entry[key] not in (schools := [way["school"] for way in ways]):
+            yield f"{key} must be one of {', '.join(schools) or 'none'}"
     for way in (*entry["angle"], *entry["turn"]):
         if way.get("rule", "fixed") not in get_args(types.AngleRule):
             yield f"angle rule must be one of {', '.join(get_args(types.AngleRule))}"
@@ -230,8 +236,8 @@ def _built(entry: Entry) -> Projection:
         focal_spot=entry["spot"],
         posture=entry["posture"],
         beam=entry["beam"],
-        angles=tuple(Angulation(**way) for way in entry["angle"]),
-        turns=tuple(Angulation(**way) for way in entry["turn"]),
+        angles=_ways(entry["angle"], entry["angle_school"]),
+        turns=_ways(entry["turn"], entry["turn_school"]),
         central_ray=entry["central_ray"],
         receptor_cm=_pair(entry["receptor_cm"]),
         field_cm=_pair(entry["field_cm"]),
@@ -256,6 +262,11 @@ def _built(entry: Entry) -> Projection:
         ),
         reference_kerma_mgy=None if entry["reference_kerma_mgy"] is None else float(entry["reference_kerma_mgy"]),
     )
+
+
+def _ways(entries: list[Entry], first: str | None) -> tuple[Angulation, ...]:
+    """The schools' ways, the department's first."""
+    return tuple(Angulation(**way) for way in sorted(entries, key=lambda way: way["school"] != first))
 
 
 def exams_of(entries: Iterable[Entry], projections: Mapping[str, Projection]) -> Mapping[str, Exam]:

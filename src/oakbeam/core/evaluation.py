@@ -29,9 +29,9 @@ Finding = Literal[
     "clipped",
 ]
 FINDINGS: dict[Finding, str] = {
-    "wrong_label": "Patient, side or marker wrong",
+    "wrong_label": "Wrong patient, side, marker",
     "anatomy_missing": "Anatomy missing",
-    "malpositioned": "Rotated or foreshortened",
+    "malpositioned": "Rotated",
     "off_centre": "Off centre",
     "field_not_found": "Field not found",
     "metal": "Metal or shield",
@@ -44,9 +44,9 @@ FINDINGS: dict[Finding, str] = {
 }
 QUESTIONS: tuple[tuple[str, tuple[Finding, ...]], ...] = (
     ("Patient, side, marker", ("wrong_label",)),
-    ("Anatomy, geometry", ("anatomy_missing", "malpositioned", "off_centre")),
-    ("Can the index be trusted?", ("field_not_found", "metal")),
-    ("Image, not its brightness", ("not_penetrated", "flat_contrast", "noisy", "motion", "cut_off", "clipped")),
+    ("Anatomy", ("anatomy_missing", "malpositioned", "off_centre")),
+    ("Index", ("field_not_found", "metal")),
+    ("Image", ("not_penetrated", "flat_contrast", "noisy", "motion", "cut_off", "clipped")),
 )
 """What is asked of an image, in the field's order; brightness is no evidence on a digital image and is not asked."""
 NOT_TECHNIQUE: frozenset[Finding] = frozenset({"wrong_label", "anatomy_missing", "malpositioned"})

@@ -6,6 +6,12 @@ export type Room = Schemas["Room"];
 export type Projection = Schemas["ProjectionOut"];
 export type Exam = Schemas["ExamOut"];
 export type Choices = Schemas["Choices"];
+export type Page = Schemas["ProjectionPage"];
+export type Hit = Schemas["Hit"];
+export type Waiting = Schemas["Waiting"];
+export type RunSheet = Schemas["RunSheet"];
+export type RunSheetRequest = Schemas["RunSheetRequest"];
+export type LocalEntry = Schemas["LocalOut"];
 export type Chart = Schemas["ChartOut"];
 export type Line = Schemas["ChartLine"];
 export type LineTable = Schemas["LineTable"];
@@ -48,6 +54,65 @@ export const useExams = () =>
 
 export const useChoices = () =>
   useQuery({ queryKey: ["choices"], queryFn: () => unwrap<Choices>(client.GET("/api/choices")), ...fixed });
+
+/** Exams and views by what somebody types. */
+export const useSearch = (query: string) =>
+  useQuery({
+    queryKey: ["search", query.trim()],
+    queryFn: ({ signal }) =>
+      unwrap<Hit[]>(client.GET("/api/search", { params: { query: { q: query.trim() } }, signal })),
+    enabled: query.trim() !== "",
+    placeholderData: keepPreviousData,
+    ...fixed,
+  });
+
+export const usePage = (projection: string) =>
+  useQuery({
+    queryKey: ["page", projection],
+    queryFn: () =>
+      unwrap<Page>(
+        client.GET("/api/projections/{projection_id}", { params: { path: { projection_id: projection } } }),
+      ),
+    ...fixed,
+  });
+
+export const useWorklist = (wanted: boolean) =>
+  useQuery({
+    queryKey: ["worklist"],
+    queryFn: () => unwrap<Waiting[]>(client.GET("/api/worklist")),
+    enabled: wanted,
+  });
+
+/** An exam's steps with their techniques and what changes between them. */
+export const useRunSheet = (request: RunSheetRequest | null) =>
+  useQuery({
+    queryKey: ["run-sheet", request],
+    queryFn: ({ signal }) =>
+      unwrap<RunSheet>(client.POST("/api/run-sheets", { body: request as RunSheetRequest, signal })),
+    enabled: request !== null,
+    placeholderData: keepPreviousData,
+    staleTime: 2_000,
+    gcTime: 30_000,
+  });
+
+export const useGate = () =>
+  useMutation({
+    mutationFn: (body: Schemas["GateIn"]) =>
+      unwrap<Schemas["GateRecord"]>(client.POST("/api/gates", { body })),
+  });
+
+/** What the (simulated) receptor shows after an exposure. */
+export const useReadOut = () =>
+  useMutation({
+    mutationFn: (body: TechniqueRequest) =>
+      unwrap<Schemas["ReadOut"]>(client.POST("/api/read-outs", { body })),
+  });
+
+export const useLocalEntries = () =>
+  useQuery({
+    queryKey: ["local"],
+    queryFn: () => unwrap<LocalEntry[]>(client.GET("/api/catalogue/local")),
+  });
 
 export const useCharts = (room: string | undefined) =>
   useQuery({
@@ -152,6 +217,7 @@ function useChange<In, Out>(change: (given: In) => Promise<Out>, touches: string
 
 const CHARTS = ["charts", "tables", "technique", "what-if"];
 const ROOMS = ["rooms", "room-history", ...CHARTS];
+const CATALOGUE = ["local", "projections", "page", "exams", "technique", "run-sheet", "search"];
 const LOG = ["exposures", "trend", "technique"];
 const ofChart = (chart: number) => ({ params: { path: { chart_id: chart } } });
 const ofLine = (chart: number, line: number) => ({ params: { path: { chart_id: chart, line_id: line } } });
@@ -210,6 +276,37 @@ export const useUndo = () =>
         client.POST("/api/exposures/{exposure_id}/undo", { params: { path: { exposure_id: id } } }),
       ),
     LOG,
+  );
+
+export const useSaveLocal = () =>
+  useChange(
+    ({
+      kind,
+      id,
+      body,
+      revision,
+    }: {
+      kind: "projection" | "exam";
+      id: string;
+      body: object;
+      revision?: number;
+    }) =>
+      unwrap<LocalEntry>(
+        client.PUT("/api/catalogue/local/{kind}/{entry_id}", {
+          params: { path: { kind, entry_id: id } },
+          body: { body: body as Record<string, never>, revision: revision ?? null },
+        }),
+      ),
+    CATALOGUE,
+  );
+
+export const useRemoveLocal = () =>
+  useChange(
+    ({ kind, id }: { kind: "projection" | "exam"; id: string }) =>
+      unwrap<null>(
+        client.DELETE("/api/catalogue/local/{kind}/{entry_id}", { params: { path: { kind, entry_id: id } } }),
+      ),
+    CATALOGUE,
   );
 
 export const useNewChart = () =>

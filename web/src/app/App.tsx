@@ -9,6 +9,7 @@ import { Shell } from "./Shell";
 
 const ChartsPage = lazy(() => import("../charts/ChartsPage").then((m) => ({ default: m.ChartsPage })));
 const RoomsPage = lazy(() => import("../rooms/RoomsPage").then((m) => ({ default: m.RoomsPage })));
+const GuidePage = lazy(() => import("../guide/GuidePage").then((m) => ({ default: m.GuidePage })));
 const LogPage = lazy(() => import("../log/LogPage").then((m) => ({ default: m.LogPage })));
 
 export function App() {
@@ -43,12 +44,13 @@ export function App() {
             <Route path="/desk" element={<DeskPage key={room.id} room={room} />} />
             <Route path="/charts" element={<ChartsPage key={room.id} room={room} />} />
             <Route path="/rooms" element={<RoomsPage key={room.id} room={room} />} />
+            <Route path="/guide/:id?" element={<GuidePage room={room} />} />
             <Route path="/log" element={<LogPage key={room.id} room={room} />} />
             <Route
               path="*"
               element={
                 <div className="p-6">
-                  <Empty title="There is no such page">Choose Desk, Charts, Rooms or Log above.</Empty>
+                  <Empty title="There is no such page">Choose Desk, Charts, Rooms, Log or Guide above.</Empty>
                 </div>
               }
             />

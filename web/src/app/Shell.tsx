@@ -13,6 +13,7 @@ const VIEWS = [
   { to: "/charts", name: "Charts", key: "C" },
   { to: "/rooms", name: "Rooms", key: "R" },
   { to: "/log", name: "Log", key: "L" },
+  { to: "/guide", name: "Guide", key: "G" },
 ];
 
 /** The frame of every view: where you are, which room, units, theme, help. */

@@ -1,22 +1,28 @@
-import { useMemo, useState } from "react";
+import { useState } from "react";
 
-import type { Exam, Projection, Room } from "../api/queries";
-import { useCharts, useChoices, useExams, useProjections, useTechnique } from "../api/queries";
+import type { Exam, Projection, Room, RunSheetRequest } from "../api/queries";
+import { useCharts, useChoices, useExams, useProjections, useRunSheet, useTechnique } from "../api/queries";
 import { Refused } from "../api/client";
+import { Button } from "../ui/Button";
 import { Empty, Refusal, Waiting } from "../ui/Notice";
 import { usePreferences } from "../ui/preferences";
 import { Segmented } from "../ui/Segmented";
 import { Select } from "../ui/Select";
 import { focusField, useKeys } from "../ui/useKeys";
 import { GRID_RATIOS, RULING } from "../ui/words";
-import { ExamRail } from "./ExamRail";
+import { Checks } from "./Checks";
+import { ExposurePanel } from "./ExposurePanel";
 import { Forecast } from "./Forecast";
+import { HowTo } from "./HowTo";
 import { Judge } from "./Judge";
 import { Ladder } from "./Ladder";
 import { Numbers } from "./Numbers";
+import { PatientPanel } from "./PatientPanel";
+import { Picture } from "./Picture";
+import { RunSheet } from "./RunSheet";
 import { SetupPanel } from "./SetupPanel";
 import { ThicknessRuler } from "./ThicknessRuler";
-import { useDesk } from "./useDesk";
+import { type DeskState, measuredSoFar, useDesk } from "./useDesk";
 import { WhatIf } from "./WhatIf";
 
 /** The Desk: exam, projection, measure, set-up, technique, judge, next; in this order on screen. */
@@ -52,28 +58,59 @@ interface Props {
   charted: Set<string>;
 }
 
-function firstCharted(exam: Exam, charted: Set<string>): string {
-  return exam.projections.find((id) => charted.has(id)) ?? exam.projections[0] ?? "";
+const PANELS = ["set-up", "patient", "exposure"] as const;
+type Panel = (typeof PANELS)[number];
+const BESIDES = ["ladder", "picture", "what-if"] as const;
+type Beside = (typeof BESIDES)[number];
+
+/** What the hands must change on the way to the view in hand; from the run sheet of the views that are not skipped. */
+function useChanges(room: Room, state: DeskState): string[] {
+  const views = state.stops.filter((one) => one.projection !== null && one.status !== "skipped");
+  const place = views.findIndex((one) => one.key === state.stops[state.at]?.key);
+  const setups = Object.fromEntries(
+    views.map((one) => [
+      one.projection,
+      { exposure_control: "manual", grid_offset_cm: 0, grid_tilt_deg: 0, aec_density: 0, ...one.setup },
+    ]),
+  );
+  const { condition: _, cast: __, ...person } = state.patient;
+  const sheet = useRunSheet(
+    views.length > 1
+      ? {
+          room: room.id,
+          projections: views.map((one) => one.projection ?? ""),
+          patient: { ...person, conditions: [] },
+          ...(Object.keys(state.facts).length ? { facts: state.facts } : {}),
+          measured: measuredSoFar(state),
+          setups: setups as NonNullable<RunSheetRequest["setups"]>,
+        }
+      : null,
+  );
+  return (place > 0 && sheet.data?.steps[place]?.changes) || [];
 }
 
 function Desk({ room, projections, exams, charted }: Props) {
   const { unit } = usePreferences();
   const choices = useChoices();
-  const start = useMemo(() => {
-    const exam = exams.find((one) => one.projections.some((id) => charted.has(id))) ?? exams[0];
-    return { exam: exam?.id ?? "", projection: exam ? firstCharted(exam, charted) : "" };
-  }, [exams, charted]);
-  const { state, act, projection, request } = useDesk(room, projections, start);
+  const { state, act, now, projection, request } = useDesk(room, projections, exams, charted);
   const technique = useTechnique(request);
   const answer = technique.data;
-  const measured = state.thickness_cm !== null;
-  const [beside, setBeside] = useState<"ladder" | "what-if">("ladder");
+  const measured = answer ? !answer.thickness.estimated : now?.thickness_cm !== null;
+  const changes = useChanges(room, state);
+  const [panel, setPanel] = useState<Panel>("set-up");
+  const [beside, setBeside] = useState<Beside>("ladder");
 
-  const order = exams.find((one) => one.id === state.exam)?.projections ?? [];
-  const at = order.indexOf(state.projection);
+  const views = state.stops.flatMap((one, i) => (one.projection ? [i] : []));
+  const place = views.indexOf(state.at);
   const go = (to: number) => {
-    const id = order[to];
-    if (id) act({ do: "projection", projection: id });
+    const stop = views[to];
+    if (stop !== undefined) act({ do: "go", to: stop });
+  };
+  const later = views.slice(place + 1).filter((i) => state.stops[i]?.status === "todo");
+  const toField = (panel: Panel, id: string) => {
+    setPanel(panel);
+    // The field is there only after its panel is.
+    requestAnimationFrame(() => requestAnimationFrame(() => focusField(id)));
   };
 
   function nextOf<T>(list: T[], now: T | undefined): T | undefined {
@@ -82,8 +119,8 @@ function Desk({ room, projections, exams, charted }: Props) {
 
   useKeys([
     { keys: ["e"], shown: "e", does: "exam", run: () => focusField("exam") },
-    { keys: ["["], shown: "[", does: "previous projection", run: () => go(at - 1) },
-    { keys: ["]"], shown: "]", does: "next projection", run: () => go(at + 1) },
+    { keys: ["["], shown: "[", does: "previous projection", run: () => go(place - 1) },
+    { keys: ["]"], shown: "]", does: "next projection", run: () => go(place + 1) },
     {
       keys: ["0", "1", "2", "3", "4", "5", "6", "7", "8", "9"],
       shown: "0 to 9",
@@ -91,9 +128,9 @@ function Desk({ room, projections, exams, charted }: Props) {
       pass: true,
       run: () => focusField("thickness"),
     },
-    { keys: ["s"], shown: "s", does: "SID", run: () => focusField("sid") },
-    { keys: ["k"], shown: "k", does: "kVp", run: () => focusField("kvp") },
-    { keys: ["m"], shown: "m", does: "mAs", run: () => focusField("mas") },
+    { keys: ["s"], shown: "s", does: "SID", run: () => toField("set-up", "sid") },
+    { keys: ["k"], shown: "k", does: "kVp", run: () => toField("exposure", "kvp") },
+    { keys: ["m"], shown: "m", does: "mAs", run: () => toField("exposure", "mas") },
     {
       keys: ["b"],
       shown: "b",
@@ -131,42 +168,98 @@ function Desk({ room, projections, exams, charted }: Props) {
       keys: ["w"],
       shown: "w",
       does: "what if",
-      run: () => setBeside(beside === "ladder" ? "what-if" : "ladder"),
+      run: () => setBeside(beside === "what-if" ? "ladder" : "what-if"),
     },
+    {
+      keys: ["p"],
+      shown: "p",
+      does: "picture",
+      run: () => setBeside(beside === "picture" ? "ladder" : "picture"),
+    },
+    {
+      keys: ["t"],
+      shown: "t",
+      does: "set-up, patient, exposure",
+      run: () => setPanel(nextOf([...PANELS], panel) ?? "set-up"),
+    },
+    { keys: ["v"], shown: "v", does: "checks", run: () => document.getElementById("checks")?.click() },
     { keys: ["x"], shown: "x", does: "back to chart", run: () => act({ do: "as-charted" }) },
   ]);
 
-  if (!projection || !request) return <Empty title="The catalogue is empty" />;
+  if (!projection || !request || !now) return <Empty title="The catalogue is empty" />;
   const refused = technique.error instanceof Refused;
+  const gate = state.stops
+    .slice(0, state.at)
+    .filter((one) => one.gate !== null && one.recorded === null)
+    .at(-1);
+  const changed =
+    Object.keys(now.setup).length + (state.patient.condition ? 1 : 0) + (state.patient.cast ? 1 : 0);
   return (
     <div className="flex flex-1 flex-col">
       <h1 className="sr-only">Desk</h1>
-      <ExamRail
+      <RunSheet
+        room={room}
         exams={exams}
         projections={projections}
-        exam={state.exam}
-        projection={state.projection}
         charted={charted}
-        onExam={(exam) => act({ do: "exam", exam: exam.id, projection: firstCharted(exam, charted) })}
-        onProjection={(id) => act({ do: "projection", projection: id })}
+        state={state}
+        act={act}
+        checks={<Checks checks={choices.data?.checks ?? []} state={state} act={act} />}
       />
-      <p className="px-5 pt-2 text-note text-ink-3">
-        <b className="font-semibold text-ink">
-          {projection.exam} {projection.name}
-        </b>{" "}
-        · Measure: {projection.measure} · Central ray: {projection.central_ray} · Tube:{" "}
-        {projection.tube_angle} · {projection.breathing}
-      </p>
+      <HowTo
+        projection={projection}
+        stop={now}
+        choices={choices.data}
+        answer={answer}
+        changes={changes}
+        openGate={gate?.gate ?? null}
+        question={state.question}
+      />
       <ThicknessRuler
         projection={projection}
         range={answer?.chart.line.projection === projection.id ? answer.chart.line.range_cm : null}
         unit={unit}
-        value={state.thickness_cm}
+        value={now.thickness_cm}
+        estimate={answer?.thickness.cm ?? projection.thickness_cm.average}
         onChange={(cm) => act({ do: "thickness", cm })}
         refused={refused}
       />
       <div className="grid flex-1 grid-cols-[17rem_minmax(0,1fr)_19rem] xl:grid-cols-[18.5rem_minmax(0,1fr)_23rem] 2xl:grid-cols-[22rem_minmax(0,1fr)_30rem]">
-        <SetupPanel room={room} choices={choices.data} state={state} act={act} answer={answer} unit={unit} />
+        <section aria-label="Set-up" className="flex flex-col gap-2 border-r border-rule px-5 pt-1 pb-3">
+          <div className="flex items-center justify-between">
+            <Segmented
+              label="What differs"
+              className="flex-nowrap"
+              tight
+              value={panel}
+              options={[
+                { value: "set-up", label: "Set-up" },
+                { value: "patient", label: "Patient" },
+                { value: "exposure", label: "Exposure" },
+              ]}
+              onChange={(next) => setPanel(PANELS.find((one) => one === next) ?? "set-up")}
+            />
+            {changed > 0 && (
+              <Button
+                tone="quiet"
+                hint="x"
+                className="-mr-3 px-2!"
+                aria-label="Back to chart"
+                title="Back to chart"
+                onClick={() => act({ do: "as-charted" })}
+              >
+                ↺
+              </Button>
+            )}
+          </div>
+          {panel === "set-up" ? (
+            <SetupPanel room={room} state={state} stop={now} act={act} answer={answer} unit={unit} />
+          ) : panel === "patient" ? (
+            <PatientPanel choices={choices.data} state={state} act={act} answer={answer} unit={unit} />
+          ) : (
+            <ExposurePanel room={room} stop={now} act={act} answer={answer} />
+          )}
+        </section>
         <section aria-label="Technique" aria-live="polite" className="flex min-w-0 flex-col">
           {technique.isError ? (
             <div className="p-5">
@@ -180,8 +273,11 @@ function Desk({ room, projections, exams, charted }: Props) {
           ) : (
             <>
               {!measured && (
-                <p className="border-b border-rule bg-beam-soft px-5 py-1 text-ink">
-                  Average adult, <b>not measured</b>. Type or drag the thickness.
+                <p
+                  className="border-b border-rule bg-beam-soft px-5 py-1 text-ink"
+                  data-testid="not-measured"
+                >
+                  {answer.thickness.said} Type or drag the thickness.
                 </p>
               )}
               <Numbers
@@ -204,9 +300,10 @@ function Desk({ room, projections, exams, charted }: Props) {
               value={beside}
               options={[
                 { value: "ladder", label: "Ladder" },
+                { value: "picture", label: "Picture" },
                 { value: "what-if", label: "What if" },
               ]}
-              onChange={(next) => setBeside(next === "what-if" ? "what-if" : "ladder")}
+              onChange={(next) => setBeside(BESIDES.find((one) => one === next) ?? "ladder")}
             />
             {beside === "ladder" && (
               <Select
@@ -217,7 +314,7 @@ function Desk({ room, projections, exams, charted }: Props) {
                   { value: "model", label: "Beam model" },
                 ]}
                 onChange={(next) => act({ do: "school", school: next === "model" ? "model" : "rules" })}
-                className="w-28 xl:w-36"
+                className="w-24 xl:w-28 2xl:w-36"
               />
             )}
           </div>
@@ -231,6 +328,8 @@ function Desk({ room, projections, exams, charted }: Props) {
                 </p>
               </>
             )
+          ) : beside === "picture" ? (
+            answer && <Picture answer={answer} unit={unit} act={act} />
           ) : (
             <WhatIf
               request={request}
@@ -242,15 +341,17 @@ function Desk({ room, projections, exams, charted }: Props) {
         </aside>
       </div>
       <Judge
-        key={`${state.exam} ${state.projection}`}
+        key={now.key}
         room={room}
         projection={projection}
         projections={projections}
         request={request}
         answer={answer}
         choices={choices.data}
-        measured={measured}
-        onNext={at >= 0 && at < order.length - 1 ? () => go(at + 1) : null}
+        measured={now.thickness_cm !== null || measured}
+        study={state.study}
+        onDone={() => act({ do: "mark", at: state.at, status: "done" })}
+        onNext={later[0] === undefined ? null : () => act({ do: "go", to: later[0] as number })}
       />
     </div>
   );

@@ -1,5 +1,5 @@
 import { ToggleGroup } from "radix-ui";
-import { useState } from "react";
+import { Fragment, useState } from "react";
 
 import type {
   Choices,
@@ -9,7 +9,7 @@ import type {
   TechniqueRequest,
   TechniqueResponse,
 } from "../api/queries";
-import { useExposures, useJudgement, useRecord, useUndo } from "../api/queries";
+import { useExposures, useJudgement, useReadOut, useRecord, useUndo } from "../api/queries";
 import { Button } from "../ui/Button";
 import { DiWedge } from "../ui/DiWedge";
 import { Refusal } from "../ui/Notice";
@@ -30,6 +30,8 @@ interface Props {
   answer: TechniqueResponse | undefined;
   choices: Choices | undefined;
   measured: boolean;
+  study: string;
+  onDone: () => void;
   onNext: (() => void) | null;
 }
 
@@ -43,12 +45,24 @@ interface Entry {
 
 const BLANK: Entry = { kvp: null, mas: null, result: null, findings: [] };
 
-export function Judge({ room, projection, projections, request, answer, choices, measured, onNext }: Props) {
+export function Judge({
+  room,
+  projection,
+  projections,
+  request,
+  answer,
+  choices,
+  measured,
+  study,
+  onDone,
+  onNext,
+}: Props) {
   const [entry, setEntry] = useState<Entry>(BLANK);
   const [kept, setKept] = useState<Entry>(BLANK);
   const [rejecting, setRejecting] = useState(false);
   const record = useRecord();
   const undo = useUndo();
+  const readOut = useReadOut();
   const last = useExposures({ room: room.id }, 1).data?.[0];
 
   const receptor = room.receptors.find((one) => one.id === answer?.technique.receptor);
@@ -85,7 +99,7 @@ export function Judge({ room, projection, projections, request, answer, choices,
         mas,
         outcome,
         findings: entry.findings,
-        study_key: "",
+        study_key: study,
         note: "",
         ...result,
         ...(reason ? { reject_reason: reason } : {}),
@@ -96,9 +110,18 @@ export function Judge({ room, projection, projections, request, answer, choices,
           setEntry(BLANK);
           setRejecting(false);
           undo.reset();
+          if (outcome === "accepted") onDone();
         },
       },
     );
+  }
+
+  /** Asks the receptor (a simulated one) for the index of the exposure just made. */
+  function fetchIndex() {
+    if (!answer) return;
+    readOut.mutate(request, {
+      onSuccess: (out) => setEntry({ ...entry, result: out.ei ?? out.optical_density ?? null }),
+    });
   }
 
   function takeBack(exposure: Exposure) {
@@ -112,6 +135,13 @@ export function Judge({ room, projection, projections, request, answer, choices,
 
   useKeys([
     { keys: ["i"], shown: "i", does: "index or density", run: () => focusField("result") },
+    { keys: ["f"], shown: "f", does: "fetch the index", run: fetchIndex },
+    {
+      keys: ["n"],
+      shown: "n",
+      does: "next view",
+      run: () => onNext?.(),
+    },
     { keys: ["a"], shown: "a", does: "accept", run: () => save("accepted") },
     {
       keys: ["j"],
@@ -132,9 +162,14 @@ export function Judge({ room, projection, projections, request, answer, choices,
       aria-label="Judge"
       className="sticky bottom-0 z-10 border-t-2 border-rule-strong bg-raised px-5 pt-2 pb-3"
     >
-      <div className="grid grid-cols-[16rem_minmax(0,1fr)_minmax(0,1.1fr)] gap-6">
+      <div className="grid grid-cols-[16rem_minmax(0,1.3fr)_minmax(0,1fr)] gap-5">
         <div>
-          <h2 className="mb-1 text-body text-ink-2">Really set, and what came back</h2>
+          <div className="mb-1 flex items-center justify-between">
+            <h2 className="text-body text-ink-2">Really set, and back</h2>
+            <Button tone="quiet" hint="f" className="-my-1 px-1.5!" disabled={!answer} onClick={fetchIndex}>
+              Fetch index
+            </Button>
+          </div>
           <div className="grid grid-cols-[4rem_4.4rem_1fr] gap-2">
             <NumberField
               id="set-kvp"
@@ -204,22 +239,28 @@ export function Judge({ room, projection, projections, request, answer, choices,
         </div>
 
         <div className="min-w-0">
-          <h2 className="mb-1 text-body text-ink-2">Seen in the image</h2>
+          <h2 className="mb-1 text-body text-ink-2">Seen in the image, asked in this order</h2>
           <ToggleGroup.Root
             type="multiple"
             aria-label="Seen in the image"
-            className="flex flex-wrap gap-x-1 gap-y-1"
+            className="flex flex-wrap items-center gap-1"
             value={entry.findings}
             onValueChange={(findings) => setEntry({ ...entry, findings: findings as Finding[] })}
           >
-            {Object.entries(choices?.findings ?? {}).map(([id, words]) => (
-              <ToggleGroup.Item
-                key={id}
-                value={id}
-                className="min-h-10 rounded-sm border border-rule px-2 text-note text-ink-2 hover:border-ink-2 data-[state=on]:border-beam data-[state=on]:bg-beam-soft data-[state=on]:text-ink"
-              >
-                {words}
-              </ToggleGroup.Item>
+            {(choices?.questions ?? []).map(([question, keys], i) => (
+              <Fragment key={question}>
+                {i > 0 && <span aria-hidden className="mx-1 h-6 w-px bg-rule-strong" />}
+                {keys.map((id) => (
+                  <ToggleGroup.Item
+                    key={id}
+                    value={id}
+                    title={question}
+                    className="min-h-10 rounded-sm border border-rule px-2 text-note text-ink-2 hover:border-ink-2 data-[state=on]:border-beam data-[state=on]:bg-beam-soft data-[state=on]:text-ink"
+                  >
+                    {choices?.findings[id] ?? id}
+                  </ToggleGroup.Item>
+                ))}
+              </Fragment>
             ))}
           </ToggleGroup.Root>
           {judged && judged.evaluation.check_first.length > 0 && (
@@ -282,8 +323,8 @@ export function Judge({ room, projection, projections, request, answer, choices,
                 Undo
               </Button>
               {done && onNext && (
-                <Button hint="]" onClick={onNext}>
-                  Next projection
+                <Button hint="n" onClick={onNext}>
+                  Next view
                 </Button>
               )}
             </div>

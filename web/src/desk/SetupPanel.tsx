@@ -1,132 +1,269 @@
-import type { Choices, Room, TechniqueResponse } from "../api/queries";
-import { Button } from "../ui/Button";
+import type { Room, TechniqueResponse } from "../api/queries";
 import { NumberField } from "../ui/NumberField";
 import { Select } from "../ui/Select";
-import { figure, fromCm, toCm, trimmed, type Unit } from "../ui/units";
+import { fromCm, toCm, trimmed, type Unit } from "../ui/units";
 import { GRID_RATIOS, grid, SUPPORT } from "../ui/words";
-import type { Act, DeskState } from "./useDesk";
+import type { Act, DeskState, Overrides, Stop } from "./useDesk";
 
-const CONTROLS = [
-  { value: "manual", label: "Manual" },
-  { value: "aec", label: "AEC" },
-  { value: "breathing", label: "Breathing, 2–4 s" },
-];
+type Facts = DeskState["facts"];
 
 interface Props {
   room: Room;
-  choices: Choices | undefined;
   state: DeskState;
+  stop: Stop;
   act: Act;
   answer: TechniqueResponse | undefined;
   unit: Unit;
 }
 
-/** What differs from the chart for this exposure. Everything left alone stays as charted. */
-export function SetupPanel({ room, choices, state, act, answer, unit }: Props) {
-  const { setup } = state;
+/** Where tube, part and receptor stand. Everything left alone stays as charted. */
+export function SetupPanel({ room, state, stop, act, answer, unit }: Props) {
+  const { setup } = stop;
   const line = answer?.chart.line;
   const now = answer?.technique;
-  const set = (change: Extract<Parameters<Act>[0], { do: "setup" }>["change"]) =>
-    act({ do: "setup", change });
-  const changed = Object.keys(setup).length + (state.condition ? 1 : 0) + (state.cast ? 1 : 0);
+  const figures = answer?.figures;
+  const set = (change: { [K in keyof Overrides]?: Overrides[K] | null }) => act({ do: "setup", change });
   const support = now?.support ?? setup.support ?? line?.support ?? "";
   const builtIn = room.supports.find((one) => one.id === support)?.grid?.ratio;
-  const modifiers = (cast: boolean) => [
-    { value: "none", label: "None" },
-    ...(choices?.modifiers ?? [])
-      .filter((one) => (one.kind === "cast") === cast)
-      .map((one) => ({ value: one.id, label: one.name })),
-  ];
-
+  const tilted = (figures?.tube_angle_deg ?? 0) !== 0;
+  const loose = support === "detector" && (now?.grid_ratio ?? 0) > 0;
+  const lengthField = (
+    id: string,
+    label: string,
+    key: "sid_cm" | "tube_height_cm" | "gap_cm" | "grid_offset_cm",
+    shown: number | undefined,
+    hint?: string,
+  ) => (
+    <NumberField
+      id={id}
+      label={label}
+      unit={unit}
+      {...(hint ? { hint } : {})}
+      value={setup[key] === undefined ? null : fromCm(setup[key], unit)}
+      placeholder={shown === undefined ? "" : trimmed(fromCm(shown, unit), 1)}
+      digits={1}
+      onChange={(value) =>
+        set({
+          [key]: value === null ? null : toCm(value, unit),
+          ...(key === "sid_cm" ? { tube_height_cm: null } : key === "tube_height_cm" ? { sid_cm: null } : {}),
+        })
+      }
+    />
+  );
   return (
-    <section aria-label="Set-up" className="flex flex-col gap-2 border-r border-rule px-5 py-3">
-      <div className="flex h-7 items-center justify-between">
-        <h2 className="text-body text-ink-2">Set-up</h2>
-        {changed > 0 ? (
-          <Button tone="quiet" hint="x" className="-mr-3 min-h-7!" onClick={() => act({ do: "as-charted" })}>
-            Back to chart
-          </Button>
-        ) : (
-          <span className="text-note text-ink-3">as charted</span>
-        )}
+    <div className="grid grid-cols-2 gap-2">
+      {lengthField("sid", "SID as taped", "sid_cm", now?.sid_cm, "s")}
+      <NumberField
+        id="angle"
+        label="Tube angle"
+        unit="°"
+        value={setup.tube_angle_deg ?? null}
+        placeholder={figures ? trimmed(figures.tube_angle_deg, 1) : "0"}
+        onChange={(value) => set({ tube_angle_deg: value })}
+      />
+      <AngleAdvice state={state} stop={stop} act={act} answer={answer} unit={unit} />
+      {tilted && lengthField("tube-height", "Or tube height", "tube_height_cm", figures?.tube_height_cm)}
+      <Select
+        label="Support"
+        labelled
+        value={support}
+        options={room.supports.map((one) => ({ value: one.id, label: SUPPORT[one.id] ?? one.id }))}
+        onChange={(value) => set({ support: value === line?.support ? null : value, grid_ratio: null })}
+      />
+      <Select
+        label="Grid"
+        labelled
+        value={String(now?.grid_ratio ?? line?.grid_ratio ?? 0)}
+        options={GRID_RATIOS.map((ratio) => ({
+          value: String(ratio),
+          label: ratio !== 0 && ratio === builtIn ? `${grid(ratio)}, built in` : grid(ratio),
+        }))}
+        onChange={(value) => set({ grid_ratio: Number(value), grid_offset_cm: null, grid_tilt_deg: null })}
+      />
+      <Select
+        label="Receptor"
+        labelled
+        className={tilted ? "" : "col-span-2"}
+        value={now?.receptor ?? line?.receptor ?? ""}
+        options={room.receptors.map((one) => ({ value: one.id, label: one.name }))}
+        onChange={(value) => set({ receptor: value === line?.receptor ? null : value })}
+      />
+      <div className="col-span-2 grid grid-cols-3 gap-2">
+        <FieldSize set={set} setup={setup} shown={figures?.field_cm} unit={unit} />
+        {lengthField("gap", "Gap", "gap_cm", figures?.gap_cm)}
       </div>
-      <div className="grid grid-cols-2 gap-2">
+      {loose && (
+        <>
+          {lengthField("grid-offset", "Grid off centre", "grid_offset_cm", 0)}
+          <NumberField
+            id="grid-tilt"
+            label="Grid off level"
+            unit="°"
+            value={setup.grid_tilt_deg ?? null}
+            placeholder="0"
+            onChange={(value) => set({ grid_tilt_deg: value })}
+          />
+        </>
+      )}
+      {answer && (
+        <p className="col-span-2 text-note text-ink-3">
+          Grid: {answer.figures.grid.usual ? "usual. " : ""}
+          {answer.figures.grid.said}
+        </p>
+      )}
+    </div>
+  );
+}
+
+/** The field at the receptor, width by height. */
+function FieldSize({
+  set,
+  setup,
+  shown,
+  unit,
+}: {
+  set: (change: { field_cm: [number, number] | null }) => void;
+  setup: Overrides;
+  shown: [number, number] | number[] | undefined;
+  unit: Unit;
+}) {
+  const [width, height] = setup.field_cm ?? [null, null];
+  const usual = [shown?.[0] ?? 24, shown?.[1] ?? 30] as const;
+  const change = (side: 0 | 1, value: number | null) => {
+    if (value === null) return set({ field_cm: null });
+    const cm = toCm(value, unit);
+    return set({ field_cm: side === 0 ? [cm, height ?? usual[1]] : [width ?? usual[0], cm] });
+  };
+  return (
+    <>
+      {(["Field ↔", "Field ↕"] as const).map((label, side) => (
         <NumberField
-          id="sid"
-          label="SID as taped"
-          hint="s"
-          unit={unit}
-          value={setup.sid_cm === undefined ? null : fromCm(setup.sid_cm, unit)}
-          placeholder={now ? trimmed(fromCm(now.sid_cm, unit), 1) : ""}
+          key={label}
+          id={side === 0 ? "field-w" : "field-h"}
+          label={label}
+          value={[width, height][side] == null ? null : fromCm([width, height][side] as number, unit)}
+          placeholder={trimmed(fromCm(usual[side] ?? 0, unit), 1)}
           digits={1}
-          onChange={(value) => set({ sid_cm: value === null ? null : toCm(value, unit) })}
+          onChange={(value) => change(side as 0 | 1, value)}
         />
+      ))}
+    </>
+  );
+}
+
+const degrees = (deg: number) => (deg === 0 ? "0°" : `${Math.abs(deg)}° ${deg > 0 ? "cephalad" : "caudal"}`);
+
+const YES_NO = [
+  { value: "unsaid", label: "Not said" },
+  { value: "yes", label: "Yes" },
+  { value: "no", label: "No" },
+];
+
+/** What the angle's rule says and why, the schools, and what it would still like to know. */
+function AngleAdvice({
+  state,
+  stop,
+  act,
+  answer,
+  unit,
+}: {
+  state: DeskState;
+  stop: Stop;
+  act: Act;
+  answer: TechniqueResponse | undefined;
+  unit: Unit;
+}) {
+  if (!answer) return null;
+  const { angle, turn } = answer;
+  const rules = [...angle.schools, ...(turn?.schools ?? [])].map((one) => one.rule ?? "fixed");
+  const facts = state.facts;
+  const fact = (change: { [K in keyof Facts]?: Facts[K] | null }) => act({ do: "facts", change });
+  const lengthFact = (
+    id: keyof Facts & ("pelvis_cm" | "pelvis_pad_cm" | "chest_depth_cm"),
+    label: string,
+  ) => (
+    <NumberField
+      key={id}
+      id={id}
+      label={label}
+      unit={unit}
+      value={facts[id] == null ? null : fromCm(facts[id], unit)}
+      placeholder="?"
+      digits={1}
+      onChange={(value) => fact({ [id]: value === null ? null : toCm(value, unit) })}
+    />
+  );
+  const yesNo = (id: "waist_supported" | "shoulder_drops", label: string) => (
+    <Select
+      key={id}
+      label={label}
+      labelled
+      value={facts[id] == null ? "unsaid" : facts[id] ? "yes" : "no"}
+      options={YES_NO}
+      onChange={(value) => fact({ [id]: value === "unsaid" ? null : value === "yes" })}
+    />
+  );
+  const asked = [
+    rules.includes("knee_by_pelvis") && lengthFact("pelvis_cm", "ASIS to table"),
+    rules.includes("knee_by_pelvis") && lengthFact("pelvis_pad_cm", "Pad there"),
+    rules.includes("calcaneus_by_foot") && (
+      <NumberField
+        key="foot"
+        id="foot_short_deg"
+        label="Foot short of 90° by"
+        unit="°"
+        value={facts.foot_short_deg ?? null}
+        placeholder="0"
+        onChange={(value) => fact({ foot_short_deg: value })}
+      />
+    ),
+    (rules.includes("thoracic_by_waist") || rules.includes("lumbar_by_waist")) &&
+      yesNo("waist_supported", "Waist supported"),
+    rules.includes("swimmers_by_shoulder") && yesNo("shoulder_drops", "Far shoulder drops"),
+    rules.includes("foot_by_arch") && (
+      <Select
+        key="arch"
+        label="Arch"
+        labelled
+        value={facts.arch ?? "none"}
+        options={[
+          { value: "none", label: "Not said" },
+          { value: "high", label: "High" },
+          { value: "average", label: "Average" },
+          { value: "low", label: "Low" },
+        ]}
+        onChange={(value) => fact({ arch: value === "none" ? null : (value as "high" | "average" | "low") })}
+      />
+    ),
+    rules.includes("sternum_by_depth") && lengthFact("chest_depth_cm", "Chest depth"),
+  ].filter(Boolean);
+  if (angle.schools.length === 0 && asked.length === 0 && !turn) return null;
+  const { either } = angle.advice;
+  return (
+    <>
+      {angle.schools.length > 1 && (
         <Select
-          label="Support"
-          labelled
-          value={support}
-          options={room.supports.map((one) => ({ value: one.id, label: SUPPORT[one.id] ?? one.id }))}
-          onChange={(value) => set({ support: value === line?.support ? null : value, grid_ratio: null })}
-        />
-        <Select
-          label="Grid"
-          labelled
-          value={String(now?.grid_ratio ?? line?.grid_ratio ?? 0)}
-          options={GRID_RATIOS.map((ratio) => ({
-            value: String(ratio),
-            label: ratio !== 0 && ratio === builtIn ? `${grid(ratio)}, built in` : grid(ratio),
-          }))}
-          onChange={(value) => set({ grid_ratio: Number(value) })}
-        />
-        <Select
-          label="Exposure"
-          labelled
-          value={setup.exposure_control ?? "manual"}
-          options={CONTROLS}
-          onChange={(value) =>
-            set({ exposure_control: value === "aec" || value === "breathing" ? value : null })
-          }
-        />
-        <Select
-          label="Receptor"
+          label="Angle by"
           labelled
           className="col-span-2"
-          value={now?.receptor ?? line?.receptor ?? ""}
-          options={room.receptors.map((one) => ({ value: one.id, label: one.name }))}
-          onChange={(value) => set({ receptor: value === line?.receptor ? null : value })}
+          value={stop.angle_school ?? angle.school ?? ""}
+          options={angle.schools.map((one) => ({ value: one.school, label: one.name }))}
+          onChange={(school) =>
+            act({ do: "angle-school", school: school === angle.schools[0]?.school ? null : school })
+          }
         />
-        <NumberField
-          id="kvp"
-          label="kVp by hand"
-          hint="k"
-          value={setup.kvp ?? null}
-          placeholder={answer ? figure(answer.exact_kvp) : ""}
-          digits={1}
-          onChange={(kvp) => set({ kvp, mas: null })}
-        />
-        <NumberField
-          id="mas"
-          label="mAs by hand"
-          hint="m"
-          value={setup.mas ?? null}
-          placeholder={answer ? figure(answer.exact_mas) : ""}
-          onChange={(mas) => set({ mas, kvp: null })}
-        />
-        <Select
-          label="Condition"
-          labelled
-          value={state.condition ?? "none"}
-          options={modifiers(false)}
-          onChange={(id) => act({ do: "condition", id: id === "none" ? null : id })}
-        />
-        <Select
-          label="Cast"
-          labelled
-          value={state.cast ?? "none"}
-          options={modifiers(true)}
-          onChange={(id) => act({ do: "cast", id: id === "none" ? null : id })}
-        />
-      </div>
-    </section>
+      )}
+      {asked}
+      <p className="col-span-2 text-note text-ink-2">
+        {angle.schools.length > 0 && angle.advice.said}
+        {either && (
+          <b className="text-warn">
+            {" "}
+            {degrees(either[0] as number)} or {degrees(either[1] as number)}: find out.
+          </b>
+        )}
+        {turn && turn.advice.deg !== 0 && ` Turn ${turn.advice.deg.toFixed(0)}°: ${turn.advice.said}`}
+      </p>
+    </>
   );
 }

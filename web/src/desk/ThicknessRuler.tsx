@@ -13,8 +13,10 @@ interface Props {
   /** The chart line's range in cm, where a line is known. */
   range: [number, number] | null;
   unit: Unit;
-  /** Null while nothing was measured: the jaw then waits, dashed, at the average adult. */
+  /** Null while nothing was measured: the jaw then waits, dashed, at the estimate. */
   value: number | null;
+  /** Where the jaw waits while nothing was measured: carried over, estimated, or the average. */
+  estimate: number;
   onChange: (cm: number | null) => void;
   refused: boolean;
 }
@@ -23,7 +25,7 @@ interface Props {
  * The caliper: a fixed jaw at zero, a sliding jaw at the measured thickness. Drag it, wheel over it, use the arrow keys, or
  * type the number.
  */
-export function ThicknessRuler({ projection, range, unit, value, onChange, refused }: Props) {
+export function ThicknessRuler({ projection, range, unit, value, estimate, onChange, refused }: Props) {
   const box = useRef<HTMLDivElement>(null);
   const width = useWidth(box);
   const [low, high] = range ?? projection.usual_range_cm;
@@ -31,7 +33,7 @@ export function ThicknessRuler({ projection, range, unit, value, onChange, refus
   const perCm = (width - 2 * PAD) / end;
   const x = (cm: number) => PAD + cm * perCm;
   const step = unit === "cm" ? 0.5 : 0.25;
-  const shown = value ?? projection.thickness_cm.average;
+  const shown = value ?? estimate;
 
   const latest = useRef({ shown, step, unit, end, onChange });
   useEffect(() => {
@@ -151,7 +153,7 @@ export function ThicknessRuler({ projection, range, unit, value, onChange, refus
               aria-valuemax={fromCm(high, unit)}
               aria-valuenow={fromCm(shown, unit)}
               aria-valuetext={
-                value === null ? `not measured, average ${length(average, unit)}` : length(shown, unit)
+                value === null ? `not measured, taken as ${length(estimate, unit)}` : length(shown, unit)
               }
               onKeyDown={key}
             >
@@ -168,7 +170,7 @@ export function ThicknessRuler({ projection, range, unit, value, onChange, refus
           unit={unit}
           hint="0–9"
           value={value === null ? null : fromCm(value, unit)}
-          placeholder={`${trimmed(fromCm(average, unit), 1)} average`}
+          placeholder={`${trimmed(fromCm(estimate, unit), 1)} taken`}
           onChange={(typed) => onChange(typed === null || typed === 0 ? null : toCm(typed, unit))}
           digits={unit === "cm" ? 1 : 2}
           invalid={refused}

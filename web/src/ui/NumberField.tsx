@@ -69,6 +69,15 @@ export function NumberField({
 
   function key(event: KeyboardEvent<HTMLInputElement>) {
     if (event.key === "Enter" || event.key === "Escape") event.currentTarget.blur();
+    // No number holds a letter: it is meant for the view. The field is left, its number goes out, then the key counts.
+    if (/^[a-z]$/i.test(event.key) && !event.ctrlKey && !event.metaKey && !event.altKey) {
+      event.preventDefault();
+      event.currentTarget.blur();
+      const pressed = event.key;
+      window.setTimeout(() =>
+        document.body.dispatchEvent(new window.KeyboardEvent("keydown", { key: pressed, bubbles: true })),
+      );
+    }
   }
 
   return (

@@ -8,10 +8,12 @@ interface Props {
   options: Option[];
   onChange: (value: string) => void;
   className?: string;
+  /** For a narrow column. */
+  tight?: boolean;
 }
 
 /** A few choices side by side; arrow keys move between them. The chosen one is underlined, not only coloured. */
-export function Segmented({ label, value, options, onChange, className = "" }: Props) {
+export function Segmented({ label, value, options, onChange, className = "", tight = false }: Props) {
   return (
     <ToggleGroup.Root
       type="single"
@@ -24,7 +26,7 @@ export function Segmented({ label, value, options, onChange, className = "" }: P
         <ToggleGroup.Item
           key={option.value}
           value={option.value}
-          className="min-h-10 min-w-10 border-b-2 border-rule px-2 text-ink-2 hover:text-ink xl:px-3 data-[state=on]:border-beam data-[state=on]:font-semibold data-[state=on]:text-ink"
+          className={`min-h-10 min-w-10 border-b-2 border-rule text-ink-2 hover:text-ink ${tight ? "px-2" : "px-2 xl:px-3"} data-[state=on]:border-beam data-[state=on]:font-semibold data-[state=on]:text-ink`}
         >
           {option.label}
         </ToggleGroup.Item>

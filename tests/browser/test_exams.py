@@ -1,0 +1,198 @@
+"""Whole exams at the Desk: gates, waits, carried set-ups, a breathing technique, and how few keys a set of four takes."""
+
+from __future__ import annotations
+
+import re
+
+from playwright.sync_api import Page, expect
+from tests.browser.test_whole_path import choose, fill, number, tab, take
+
+
+def stop(page: Page, name: str):
+    return page.get_by_role("list", name="Run sheet").get_by_role("button", name=name, exact=True)
+
+
+def accept(page: Page) -> None:
+    """The index comes from the simulated receptor; the record is seen before anything else is done."""
+    page.keyboard.press("f")
+    expect(page.get_by_label("Index (EI)", exact=True)).not_to_have_value("")
+    page.keyboard.press("a")
+    expect(page.get_by_text(re.compile("^Recorded: "))).to_be_visible()
+
+
+def test_a_spine_trauma_on_a_stretcher(page: Page, site: str):
+    page.goto(f"{site}/desk")
+    page.get_by_role("combobox", name="Exam or view").click()
+    page.get_by_role("button", name="Fall from 3 m").click()
+    expect(page.get_by_text("Request: Fall from 3 m, collar on")).to_be_visible()
+    # The first image: horizontal beam, loose detector, long SID; nothing is moved.
+    expect(page.get_by_label("Technique").get_by_text("Loose detector")).to_be_visible()
+    expect(number(page, "sid")).to_contain_text("180")
+    fill(page, "Thickness: not measured", "12")
+    # The stretcher leaves 165 cm, taped: the mAs goes with the square.
+    exact = page.get_by_role("list", name="How the numbers came about")
+    fill(page, "SID as taped", "165")
+    expect(exact).to_contain_text("×0.84")
+    accept(page)
+    # T1 was not shown: the swimmer's lateral is next, with what the hands must change on the way.
+    page.keyboard.press("n")
+    expect(page.get_by_role("link", name="Swimmer's lateral, horizontal beam")).to_be_visible()
+    expect(page.get_by_text("Only: T1 not shown.")).to_be_visible()
+    expect(page.get_by_text("From the view before: ")).to_be_visible()
+    fill(page, "Thickness: not measured", "28")
+    accept(page)
+    page.keyboard.press("n")
+    # Beyond the gate nothing is forbidden, but it says that nobody has cleared it yet.
+    expect(page.get_by_text("Not recorded yet: Images reviewed and clearance recorded")).to_be_visible()
+    page.get_by_role("button", name=re.compile("^Gate: Images reviewed")).click()
+    clear = page.get_by_role("button", name="Record clearance")
+    expect(clear).to_be_disabled()
+    expect(page.get_by_role("button", name="Does not apply")).to_be_disabled()
+    page.get_by_label("Decided by (role or name)").fill("trauma physician on call")
+    clear.click()
+    expect(page.get_by_text(re.compile("Cleared .* trauma physician on call"))).to_be_visible()
+    page.keyboard.press("Escape")
+    expect(page.get_by_text("Not recorded yet")).to_have_count(0)
+    (kept,) = page.request.get(f"{site}/api/gates?study_key=S-1042").json()
+    assert (kept["decision"], kept["decided_by"]) == ("cleared", "trauma physician on call")
+    # The exam in hand survives a look at another view.
+    page.get_by_role("link", name="Log").click()
+    page.get_by_role("link", name="Desk").click()
+    expect(stop(page, "Lateral, horizontal beam (trauma), done")).to_be_visible()
+
+
+def test_an_abdomen_upright_then_supine_on_a_large_patient_with_two_crosswise_images(page: Page, site: str):
+    page.goto(f"{site}/desk")
+    take(page, "abdomen 2", "Abdomen, 2 views, arrives upright")
+    expect(page.get_by_label("Technique").get_by_text("Upright Bucky")).to_be_visible()
+    fill(page, "Thickness: not measured", "32")
+    # Two crosswise images, upper then lower, with the same technique.
+    fill(page, "Field ↔", "43")
+    fill(page, "Field ↕", "35")
+    mas = number(page, "mas").text_content()
+    assert mas
+    accept(page)
+    page.get_by_role("button", name="Repeat").click()
+    expect(page.get_by_label("Field ↔")).to_have_value("43")
+    expect(number(page, "mas")).to_have_text(mas)
+    accept(page)
+    page.keyboard.press("n")
+    # Supine: the receptor moves to the table, the patient lies, the thickness is estimated until it is measured.
+    expect(page.get_by_text("Receptor: upright Bucky to table Bucky")).to_be_visible()
+    expect(page.get_by_text("Patient: on the back.")).to_be_visible()
+    expect(page.get_by_test_id("not-measured")).to_contain_text("Estimated from 32 cm of the AP upright")
+    expect(page.get_by_text("Measure the thickness first.")).to_be_visible()
+    fill(page, "Thickness: not measured", "29")
+    accept(page)
+    assert len(page.request.get(f"{site}/api/exposures?projection=abdomen-upright&limit=50").json()) >= 2
+
+
+def test_a_childs_two_view_chest(page: Page, site: str):
+    page.goto(f"{site}/desk")
+    page.get_by_role("combobox", name="Exam or view").click()
+    page.get_by_role("button", name="Fever, crackles").click()
+    # The age is known from the request: an estimate stands there before anybody measures, and no grid.
+    expect(page.get_by_test_id("not-measured")).to_contain_text("Estimated from the age")
+    expect(number(page, "grid")).to_have_text("None")
+    fill(page, "Thickness: not measured", "14.5")
+    time = page.get_by_test_id("numbers").get_by_text(re.compile(r"^[\d.]+ ms$"))
+    assert float((time.text_content() or "99").split()[0]) <= 10
+    accept(page)
+    page.keyboard.press("n")
+    expect(page.get_by_role("link", name="Child's chest Lateral, child")).to_be_visible()
+    fill(page, "Thickness: not measured", "20")
+    accept(page)
+    expect(stop(page, "Lateral, child, done, only: If asked")).to_be_visible()
+
+
+def test_a_breathing_technique_with_aec_and_manual_beside_it(page: Page, demo_site: str):
+    page.goto(f"{demo_site}/desk")
+    take(page, "thoracic spine", "Thoracic spine")
+    page.get_by_role("button", name="Lateral", exact=True).click()
+    fill(page, "Thickness: not measured", "31")
+    tab(page, "Exposure")
+    tab(page, "Breathing")
+    seconds = page.get_by_test_id("numbers").get_by_text(re.compile(r"^[\d.]+ ms$"))
+    expect(seconds).to_have_text(re.compile(r"^[1-4]\d{3} ms$"))
+    by_hand = number(page, "mas").text_content()
+    tab(page, "AEC")
+    expect(page.get_by_role("img", name="Chambers under the field: C covered")).to_be_visible()
+    expect(page.get_by_text("If the chamber cannot be covered, by hand:")).to_be_visible()
+    assert number(page, "mas").text_content() == by_hand
+    choose(page, "Chambers", "L+R")
+    expect(page.get_by_role("img", name="L not covered, R not covered")).to_be_visible()
+    expect(page.get_by_text("The field does not cover chamber L and R")).to_be_visible()
+    choose(page, "Density", "+1")
+    expect(page.get_by_label("How the numbers came about")).to_contain_text("+1 steps of ×1.25")
+    tab(page, "Manual")
+    expect(page.get_by_role("img", name="Chambers under the field")).to_have_count(0)
+
+
+def test_the_angle_follows_the_pelvis_and_the_department_may_go_another_way(page: Page, site: str):
+    page.goto(f"{site}/desk")
+    take(page, "knee ap", "Knee AP")
+    expect(page.get_by_text("5° caudal or 5° cephalad: find out.")).to_be_visible()
+    fill(page, "ASIS to table", "26")
+    expect(page.get_by_text("ASIS to tabletop 26 cm net")).to_be_visible()
+    page.keyboard.press("p")
+    expect(page.get_by_role("img", name="5 degrees")).to_be_visible()
+    # In the Guide the department takes another school; the Desk follows and says why.
+    page.get_by_role("link", name="Knee AP").click()
+    choose(page, "Angle by", "0 for everyone")
+    page.get_by_role("button", name="Keep for our department").click()
+    expect(page.get_by_role("heading", name="Our department: changed here, revision 1")).to_be_visible()
+    page.get_by_role("link", name="Desk").click()
+    expect(page.get_by_text("0 for everyone. Some departments.")).to_be_visible()
+    page.go_back()
+    page.get_by_role("button", name="Back to what ships").click()
+    expect(page.get_by_role("heading", name="Our department: as shipped")).to_be_visible()
+
+
+def test_the_guide_finds_by_other_names_and_shows_what_to_change(page: Page, demo_site: str):
+    page.goto(f"{demo_site}/guide")
+    page.get_by_label("Search: part, view, abbreviation, other name").fill("towne")
+    page.keyboard.press("Enter")
+    expect(page.get_by_role("heading", name="Skull AP axial")).to_be_visible()
+    expect(page.get_by_text("30° caudal to the orbitomeatal line")).to_be_visible()
+    page.get_by_label("Search: part, view, abbreviation, other name").fill("sholder y")
+    page.get_by_role("link", name="Shoulder PA oblique, scapula edge-on").click()
+    expect(page.get_by_role("img", name="Set-up from the side, to scale.")).to_be_visible()
+    expect(page.get_by_text("AC joint and clavicle burnt out")).to_be_visible()
+    # One's own fingers as a ruler.
+    page.get_by_label("One finger").fill("1.8")
+    page.get_by_label("Four fingers").fill("7.4")
+    page.keyboard.press("Tab")
+    page.get_by_role("button", name="Keep", exact=True).click()
+    page.goto(f"{demo_site}/guide/shoulder-grashey")
+    expect(
+        page.get_by_text("5 cm (3 fingers less a bit) inward").or_(page.get_by_text("5 cm (3 fingers) inward"))
+    ).to_be_visible()
+
+
+def test_four_projections_in_at_most_25_keys_and_clicks(page: Page, site: str):
+    page.goto(f"{site}/desk")
+    expect(number(page, "kvp")).to_be_visible()
+    used = 0
+
+    def press(keys: str) -> None:
+        nonlocal used
+        for key in keys:
+            page.keyboard.press(key)
+            used += 1
+
+    page.get_by_role("combobox", name="Exam or view").click()
+    page.get_by_role("button", name="Pain on the inner side").click()
+    used += 2
+    for i, thickness in enumerate(("12", "12", "13", "11")):
+        expect(page.get_by_label("Thickness: not measured")).to_be_visible()
+        press(thickness + "f")
+        expect(page.get_by_label("Index (EI)", exact=True)).not_to_have_value("")
+        press("a")
+        expect(page.get_by_text(re.compile("^Recorded: "))).to_be_visible()
+        if i < 3:
+            press("n")
+    kept = page.request.get(f"{site}/api/exposures?limit=4").json()
+    assert [one["thickness_cm"] for one in kept] == [11, 13, 12, 12]
+    assert {one["study_key"] for one in kept} == {"S-1043"}
+    print(f"four projections set and recorded in {used} keys and clicks")
+    assert used <= 25

@@ -1,0 +1,87 @@
+import { useState } from "react";
+
+import type { Page } from "../api/queries";
+import { useLocalEntries, useRemoveLocal, useSaveLocal } from "../api/queries";
+import { Button } from "../ui/Button";
+import { Refusal } from "../ui/Notice";
+import { NumberField } from "../ui/NumberField";
+import { Select } from "../ui/Select";
+
+/** What the department does its own way: which school of angle, and its own numbers over the shipped ones. */
+export function Department({ page }: { page: Page }) {
+  const entries = useLocalEntries();
+  const own = entries.data?.find((one) => one.kind === "projection" && one.id === page.id);
+  const body = (own?.body ?? {}) as Record<string, unknown>;
+  const save = useSaveLocal();
+  const remove = useRemoveLocal();
+  const [change, setChange] = useState<Record<string, unknown>>({});
+  const pending = Object.keys(change).length > 0;
+  const put = (key: string, value: unknown) => setChange({ ...change, [key]: value });
+  const field = (key: string, label: string, unit: string, shipped: number | null | undefined) => (
+    <NumberField
+      id={`own-${key}`}
+      label={label}
+      unit={unit}
+      value={(change[key] as number | undefined) ?? (body[key] as number | undefined) ?? null}
+      placeholder={shipped == null ? "none" : String(shipped)}
+      onChange={(value) => {
+        if (value !== null) put(key, value);
+      }}
+    />
+  );
+  function keep() {
+    save.mutate(
+      {
+        kind: "projection",
+        id: page.id,
+        body: { ...body, ...change },
+        ...(own ? { revision: own.revision } : {}),
+      },
+      { onSuccess: () => setChange({}) },
+    );
+  }
+  const school = (change["angle_school"] ?? body["angle_school"] ?? page.angles[0]?.school ?? "") as string;
+  return (
+    <section className="no-print mt-3">
+      <h2 className="border-b border-rule text-body text-ink-3">
+        Our department{own ? `: changed here, revision ${own.revision}` : ": as shipped"}
+      </h2>
+      <div className="mt-1 grid grid-cols-2 gap-2 xl:grid-cols-4">
+        {page.angles.length > 1 && (
+          <Select
+            label="Angle by"
+            labelled
+            className="col-span-2"
+            value={school}
+            options={page.angles.map((way) => ({ value: way.school, label: way.name }))}
+            onChange={(value) => put("angle_school", value)}
+          />
+        )}
+        {field("sid_cm", "SID", "cm", page.sid_cm)}
+        {field("grid_over_cm", "Grid above", "cm", page.grid_over_cm)}
+        {field("time_ceiling_ms", "Time at most", "ms", page.time_ceiling_ms)}
+        {field("reference_kerma_mgy", "Our dose level", "mGy", page.reference_kerma_mgy)}
+      </div>
+      {(pending || own) && (
+        <div className="mt-2 flex gap-2">
+          {pending && (
+            <Button tone="beam" disabled={save.isPending} onClick={keep}>
+              Keep for our department
+            </Button>
+          )}
+          {own && (
+            <Button
+              tone="quiet"
+              disabled={remove.isPending}
+              onClick={() => remove.mutate({ kind: "projection", id: page.id })}
+            >
+              Back to what ships
+            </Button>
+          )}
+        </div>
+      )}
+      {save.isError && <Refusal error={save.error} className="mt-2" />}
+      {remove.isError && <Refusal error={remove.error} className="mt-2" />}
+    </section>
+  );
+}

@@ -1,0 +1,352 @@
+import { useState } from "react";
+import { Link, useNavigate, useParams } from "react-router";
+
+import type { Choices, Exam, Page, Projection, Room } from "../api/queries";
+import { useChoices, useExams, usePage, useProjections, useSearch } from "../api/queries";
+import { buttonClass } from "../ui/Button";
+import { useHand, withFingers } from "../ui/hand";
+import { Empty, Refusal, Waiting } from "../ui/Notice";
+import { usePreferences } from "../ui/preferences";
+import { length, trimmed } from "../ui/units";
+import { focusField, useKeys } from "../ui/useKeys";
+import { SUPPORT } from "../ui/words";
+import { Body } from "./Body";
+import { Department } from "./Department";
+import { HandRuler } from "./HandRuler";
+
+/** The Guide: every projection of the catalogue, as far as it bears on the exposure. */
+export function GuidePage({ room }: { room: Room }) {
+  const { id } = useParams();
+  const navigate = useNavigate();
+  const projections = useProjections();
+  const exams = useExams();
+  const choices = useChoices();
+  const [query, setQuery] = useState("");
+  const found = useSearch(query);
+  useKeys([{ keys: ["/"], shown: "/", does: "search", run: () => focusField("guide-search") }]);
+  const failed = projections.error ?? exams.error;
+  if (failed) return <Refusal error={failed} className="m-6" />;
+  if (!projections.data || !exams.data)
+    return (
+      <div className="p-6">
+        <Waiting what="the catalogue" />
+      </div>
+    );
+  const hits = query.trim()
+    ? (found.data ?? [])
+        .flatMap((hit) =>
+          hit.kind === "projection"
+            ? [hit.id]
+            : (exams.data.find((one) => one.id === hit.id)?.projections ?? []),
+        )
+        .filter((one, i, all) => all.indexOf(one) === i)
+    : null;
+  const shown = hits
+    ? hits.flatMap((one) => projections.data.find((other) => other.id === one) ?? [])
+    : projections.data;
+  const first = projections.data[0];
+  const chosen = projections.data.find((one) => one.id === id) ?? first;
+  if (!chosen) return <Empty title="The catalogue is empty" />;
+  return (
+    <div className="grid flex-1 grid-cols-[17rem_minmax(0,1fr)] print:block xl:grid-cols-[20rem_minmax(0,1fr)]">
+      <nav
+        aria-label="Projections"
+        className="no-print flex h-[calc(100vh-3.25rem)] flex-col border-r border-rule"
+      >
+        <div className="border-b border-rule px-4 py-2">
+          <label htmlFor="guide-search" className="label block">
+            Search: part, view, abbreviation, other name
+          </label>
+          <input
+            id="guide-search"
+            type="search"
+            autoComplete="off"
+            className="min-h-10 w-full rounded-sm border border-rule-strong bg-transparent px-2.5"
+            value={query}
+            onChange={(event) => setQuery(event.currentTarget.value)}
+            onKeyDown={(event) => {
+              if (event.key === "Enter" && shown[0]) void navigate(`/guide/${shown[0].id}`);
+            }}
+          />
+        </div>
+        <List projections={shown} chosen={chosen.id} grouped={hits === null} />
+      </nav>
+      <Sheet
+        key={chosen.id}
+        id={chosen.id}
+        room={room}
+        exams={exams.data}
+        choices={choices.data}
+        all={projections.data}
+      />
+    </div>
+  );
+}
+
+function List({
+  projections,
+  chosen,
+  grouped,
+}: {
+  projections: Projection[];
+  chosen: string;
+  grouped: boolean;
+}) {
+  if (projections.length === 0)
+    return <p className="px-4 py-3 text-ink-2">Nothing like it. Try the part of the body.</p>;
+  return (
+    <ul className="min-h-0 flex-1 overflow-y-auto py-1">
+      {projections.map((one, i) => (
+        <li key={one.id}>
+          {grouped && projections[i - 1]?.exam !== one.exam && (
+            <p className="px-4 pt-2 text-note text-ink-3">{one.exam}</p>
+          )}
+          <Link
+            to={`/guide/${one.id}`}
+            aria-current={one.id === chosen ? "page" : undefined}
+            className={`flex min-h-10 items-center border-l-2 px-4 py-1 leading-tight ${one.id === chosen ? "border-beam bg-raised font-semibold" : "border-transparent text-ink-2 hover:text-ink"}`}
+          >
+            {grouped ? one.name : `${one.exam} ${one.name}`}
+            {one.local && <span className="ml-2 text-note text-beam">ours</span>}
+          </Link>
+        </li>
+      ))}
+    </ul>
+  );
+}
+
+const CHILD: Record<string, string> = {
+  newborn: "newborn",
+  "1y": "1 month to 3 y",
+  "5y": "4 to 9 y",
+  "10y": "10 to 13 y",
+  "15y": "14 to 17 y",
+};
+
+function Sheet({
+  id,
+  room,
+  exams,
+  choices,
+  all,
+}: {
+  id: string;
+  room: Room;
+  exams: Exam[];
+  choices: Choices | undefined;
+  all: Projection[];
+}) {
+  const page = usePage(id);
+  const { unit } = usePreferences();
+  const hand = useHand();
+  if (page.isError) return <Refusal error={page.error} className="m-6" />;
+  const one = page.data;
+  if (!one)
+    return (
+      <div className="p-6">
+        <Waiting what="the page" />
+      </div>
+    );
+  const words = choices?.words;
+  const supports = one.supports.filter((support) => room.supports.some((there) => there.id === support));
+  const windows = new Map(one.kvp_on.map(([support, window]) => [support as string, window as number[]]));
+  const oid = supports.map((support) => {
+    const gap = room.supports.find((there) => there.id === support)?.gap_cm ?? 0;
+    return `${length(one.structure_cm + gap, unit)} (${SUPPORT[support]})`;
+  });
+  return (
+    <article className="min-w-0 px-6 py-4">
+      <header className="flex flex-wrap items-baseline gap-x-4 border-b border-rule pb-2">
+        <h1 className="text-[1.75rem] leading-tight">
+          {one.exam} <span className="font-normal">{one.name}</span>
+        </h1>
+        <p className="text-ink-2">{one.shows}</p>
+        <p className="no-print ml-auto flex gap-2">
+          <button type="button" className={buttonClass("plain")} onClick={() => window.print()}>
+            Print
+          </button>
+        </p>
+        {one.also.length > 0 && (
+          <p className="w-full text-note text-ink-3">Also found as: {one.also.join(", ")}</p>
+        )}
+      </header>
+      <div className="mt-3 grid gap-x-8 gap-y-4 lg:grid-cols-[minmax(0,1.1fr)_minmax(0,1fr)]">
+        <div>
+          <Body page={one} className="h-64 w-full" />
+          <Section title="How">
+            <p>{one.position}</p>
+            <Facts
+              rows={[
+                ["Measure", one.measure],
+                ["Central ray", withFingers(one.central_ray, hand)],
+                [
+                  "Collimate",
+                  `${one.collimate} Field ${trimmed(one.field_cm[0] ?? 0, 1)} × ${trimmed(one.field_cm[1] ?? 0, 1)} cm.`,
+                ],
+                [
+                  "Receptor",
+                  `${one.receptor_cm.join(" × ")} cm, ${(one.receptor_cm[1] ?? 0) >= (one.receptor_cm[0] ?? 0) ? "lengthwise" : "crosswise"}`,
+                ],
+                ["Breathing", one.breathing.map((code) => words?.breathing?.[code] ?? code).join(" Or: ")],
+                [
+                  "Marker",
+                  `${words?.marker?.[one.marker] ?? one.marker}${one.marker_note ? ` Note: ${one.marker_note}.` : ""}`,
+                ],
+                ["Shielding", one.shields.map((code) => words?.shield?.[code] ?? code).join(" ")],
+              ]}
+            />
+          </Section>
+          <Schools title="Tube angle" ways={one.angles} none="Perpendicular to the receptor." />
+          {one.turns.length > 0 && <Schools title="Turn of the part" ways={one.turns} none="" />}
+          <Section title="Who cannot be positioned so">
+            <ul>
+              {one.variants.map((variant) => (
+                <li key={variant.who} className="py-0.5">
+                  <b className="font-semibold">{variant.who}:</b> {variant.do}{" "}
+                  {variant.instead && (
+                    <Link className="text-beam underline underline-offset-2" to={`/guide/${variant.instead}`}>
+                      {nameOf(all, variant.instead)}
+                    </Link>
+                  )}
+                </li>
+              ))}
+            </ul>
+          </Section>
+        </div>
+        <div>
+          <Section title="Numbers">
+            <Facts
+              rows={[
+                [
+                  "Thickness",
+                  `${one.thickness_cm.small} / ${one.thickness_cm.average} / ${one.thickness_cm.large} cm (small, average, large)`,
+                ],
+                ...(Object.keys(one.child_cm).length > 0
+                  ? [
+                      [
+                        "Children, typical",
+                        Object.entries(one.child_cm)
+                          .map(([band, cm]) => `${CHILD[band] ?? band} ${cm}`)
+                          .join(" · ") + " cm",
+                      ] as [string, string],
+                    ]
+                  : []),
+                [
+                  "SID",
+                  `${one.sid_cm} cm${one.minimum_sid_cm ? `, not under ${one.minimum_sid_cm}` : ""}. ${one.sid_choices.map((choice) => `${choice.cm} cm: ${choice.why}`).join(" ")}`,
+                ],
+                [
+                  "kVp usual",
+                  [
+                    one.kvp_window.join(" to "),
+                    ...[...windows].map(([support, window]) => `${SUPPORT[support]} ${window.join(" to ")}`),
+                  ].join("; "),
+                ],
+                ["Grid", one.grid_over_cm == null ? "Never" : `Usual above ${one.grid_over_cm} cm`],
+                [
+                  "AEC",
+                  one.aec_cells === "none"
+                    ? "None: manual"
+                    : `Chamber ${one.aec_cells} where there is a Bucky`,
+                ],
+                ["Focus", one.focal_spot.replaceAll("_", " ")],
+                [
+                  "Time",
+                  `at most ${one.time_ceiling_ms} ms${one.breathing[0] === "slow" ? "; breathing technique 2 to 4 s" : ""}`,
+                ],
+                ["To the receptor", oid.join(", ") || "–"],
+                [
+                  "Dose",
+                  one.reference_kerma_mgy == null
+                    ? "No example level"
+                    : `${one.reference_kerma_mgy} mGy skin kerma, an example level`,
+                ],
+              ]}
+            />
+            <p className="mt-1 text-note text-ink-3">
+              Textbook-typical starting points, unconfirmed until your department signs them.
+            </p>
+          </Section>
+          <Section title="A good image shows">
+            <ul className="ml-4 list-disc">
+              {one.look_for.map((text) => (
+                <li key={text}>{text}</li>
+              ))}
+            </ul>
+          </Section>
+          <Section title="What goes wrong, and what to change">
+            <dl>
+              {one.faults.map(([seen, change]) => (
+                <div key={seen} className="border-t border-rule py-1">
+                  <dt className="font-semibold">{seen}</dt>
+                  <dd className="text-ink-2">{change}</dd>
+                </div>
+              ))}
+            </dl>
+          </Section>
+          <Section title="In the beam">
+            <p className="text-ink-2">
+              {one.composition.bone_mm} mm of bone, {Math.round(100 * one.composition.lung_fraction)} % lung,{" "}
+              {Math.round(100 * one.composition.fat)} % fat at the average adult. {one.composition.why}
+            </p>
+          </Section>
+          <Section title="Exams">
+            <p className="text-ink-2">
+              {one.exams.map((key) => exams.find((exam) => exam.id === key)?.name ?? key).join("; ") ||
+                "In no set."}
+            </p>
+          </Section>
+          <Department page={one} />
+          <HandRuler />
+        </div>
+      </div>
+    </article>
+  );
+}
+
+const nameOf = (all: Projection[], id: string) => {
+  const one = all.find((other) => other.id === id);
+  return one ? `${one.exam} ${one.name}` : id;
+};
+
+function Section({ title, children }: { title: string; children: React.ReactNode }) {
+  return (
+    <section className="mt-3 first:mt-0">
+      <h2 className="border-b border-rule text-body text-ink-3">{title}</h2>
+      <div className="pt-1">{children}</div>
+    </section>
+  );
+}
+
+function Facts({ rows }: { rows: [string, string][] }) {
+  return (
+    <dl className="mt-1 grid grid-cols-[8.5rem_1fr] gap-x-3 gap-y-0.5">
+      {rows.map(([name, value]) => (
+        <div key={name} className="contents">
+          <dt className="text-ink-3">{name}</dt>
+          <dd>{value}</dd>
+        </div>
+      ))}
+    </dl>
+  );
+}
+
+function Schools({ title, ways, none }: { title: string; ways: Page["angles"]; none: string }) {
+  return (
+    <Section title={title}>
+      {ways.length === 0 ? (
+        <p>{none}</p>
+      ) : (
+        <ul>
+          {ways.map((way, i) => (
+            <li key={way.school} className="py-0.5">
+              <b className="font-semibold">{way.name}</b>
+              {ways.length > 1 && i === 0 && <span className="text-beam"> · taken here</span>}{" "}
+              <span className="text-ink-2">{way.why}</span>
+            </li>
+          ))}
+        </ul>
+      )}
+    </Section>
+  );
+}
