@@ -16,7 +16,7 @@ import pytest
 from playwright.sync_api import Browser, BrowserContext, Page, expect, sync_playwright
 
 ROOT = Path(__file__).parents[2]
-PATIENCE_MS = 40_000
+PATIENCE_MS = int(os.environ.get("PATIENCE_MS", "40000"))
 """How long a step may take before it has failed: shared machines stall for seconds, and speed is not what is tested here."""
 expect.set_options(timeout=PATIENCE_MS)
 CHROMIUM = os.environ.get("CHROMIUM", "/usr/bin/chromium")

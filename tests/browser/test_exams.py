@@ -153,7 +153,7 @@ def test_the_guide_finds_by_other_names_and_shows_what_to_change(page: Page, dem
     page.get_by_label("Search: part, view, abbreviation, other name").fill("towne")
     page.keyboard.press("Enter")
     expect(page.get_by_role("heading", name="Skull AP axial")).to_be_visible()
-    expect(page.get_by_text("30° caudal to the orbitomeatal line")).to_be_visible()
+    expect(page.get_by_text("30° caudal to the orbitomeatal line").first).to_be_visible()
     page.get_by_label("Search: part, view, abbreviation, other name").fill("sholder y")
     page.get_by_role("link", name="Shoulder PA oblique, scapula edge-on").click()
     expect(page.get_by_role("img", name="Set-up from the side, to scale.")).to_be_visible()

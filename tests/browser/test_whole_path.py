@@ -128,7 +128,7 @@ def test_import_names_each_bad_cell_and_then_imports(page: Page, site: str, tmp_
     # A draft's numbers can be edited; the table follows.
     page.get_by_label("mAs", exact=True).fill("1.6")
     page.get_by_role("button", name="Save line").click()
-    expect(page.get_by_role("row", name="Hand PA Tabletop")).to_contain_text("1.6")
+    expect(page.get_by_role("row", name="Hand PA Tabletop").first).to_contain_text("1.6")
     page.get_by_label("Name of the chart").fill("Wall chart of 2026")
     page.keyboard.press("Enter")
     expect(page.get_by_role("heading", name="Wall chart of 2026 version 2")).to_be_visible()

@@ -136,9 +136,10 @@ def _range_cm(projection: Projection, grid: Grid | None) -> tuple[float, float]:
 
 
 def usual_grid(projection: Projection, room: Room, support: Support) -> Grid | None:
-    """The grid a projection usually has on a support: by its thickness threshold, and by the clip-on grid's use."""
+    """The grid a projection usually has on a support: by its thickness threshold, and by the clip-on grid's use; children's
+    projections have none but for the largest, who are charted as adults."""
     over = projection.grid_over_cm
-    if over is None or projection.thickness_cm[1] <= over or support.id == "tabletop":
+    if over is None or projection.thickness_cm[1] <= over or support.id == "tabletop" or projection.child == "own":
         return None
     if support.grid:
         return support.grid

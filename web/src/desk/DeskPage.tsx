@@ -1,4 +1,5 @@
 import { useState } from "react";
+import { flushSync } from "react-dom";
 
 import type { Exam, Projection, Room, RunSheetRequest } from "../api/queries";
 import { useCharts, useChoices, useExams, useProjections, useRunSheet, useTechnique } from "../api/queries";
@@ -22,7 +23,7 @@ import { Picture } from "./Picture";
 import { RunSheet } from "./RunSheet";
 import { SetupPanel } from "./SetupPanel";
 import { ThicknessRuler } from "./ThicknessRuler";
-import { type DeskState, measuredSoFar, useDesk } from "./useDesk";
+import { type DeskState, measuredSoFar, personOf, useDesk } from "./useDesk";
 import { WhatIf } from "./WhatIf";
 
 /** The Desk: exam, projection, measure, set-up, technique, judge, next; in this order on screen. */
@@ -73,13 +74,13 @@ function useChanges(room: Room, state: DeskState): string[] {
       { exposure_control: "manual", grid_offset_cm: 0, grid_tilt_deg: 0, aec_density: 0, ...one.setup },
     ]),
   );
-  const { condition: _, cast: __, ...person } = state.patient;
+  const person = personOf(state.patient);
   const sheet = useRunSheet(
     views.length > 1
       ? {
           room: room.id,
           projections: views.map((one) => one.projection ?? ""),
-          patient: { ...person, conditions: [] },
+          patient: person,
           ...(Object.keys(state.facts).length ? { facts: state.facts } : {}),
           measured: measuredSoFar(state),
           setups: setups as NonNullable<RunSheetRequest["setups"]>,
@@ -108,9 +109,9 @@ function Desk({ room, projections, exams, charted }: Props) {
   };
   const later = views.slice(place + 1).filter((i) => state.stops[i]?.status === "todo");
   const toField = (panel: Panel, id: string) => {
-    setPanel(panel);
-    // The field is there only after its panel is.
-    requestAnimationFrame(() => requestAnimationFrame(() => focusField(id)));
+    // The field is there only after its panel is; the next key typed is already for it.
+    flushSync(() => setPanel(panel));
+    focusField(id);
   };
 
   function nextOf<T>(list: T[], now: T | undefined): T | undefined {

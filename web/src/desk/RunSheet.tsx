@@ -47,7 +47,10 @@ export function RunSheet({ room, exams, projections, charted, state, act, checks
         title={state.why}
       >
         {state.stops.map((one, i) => (
-          <li key={one.key} className={`flex items-center ${i === state.at ? "shrink-0" : "min-w-0"}`}>
+          <li
+            key={one.key}
+            className={`flex items-center ${i === state.at || one.projection === null || state.stops.length > 5 ? "shrink-0" : "min-w-0"}`}
+          >
             {i > 0 && <span aria-hidden className="h-px w-2 shrink-0 bg-rule-strong xl:w-3" />}
             {one.gate ? (
               <Gate room={room} state={state} stop={one} at={i} act={act} />
@@ -58,6 +61,7 @@ export function RunSheet({ room, exams, projections, charted, state, act, checks
                 stop={one}
                 number={state.stops.slice(0, i + 1).filter((other) => other.projection).length}
                 current={i === state.at}
+                compact={state.stops.length > 5}
                 projections={projections}
                 charted={charted}
                 go={() => act({ do: "go", to: i })}
@@ -120,6 +124,7 @@ function View({
   stop,
   number,
   current,
+  compact,
   projections,
   charted,
   go,
@@ -127,6 +132,8 @@ function View({
   stop: Stop;
   number: number;
   current: boolean;
+  /** Many stops: only the current one shows its name, the others are read out and shown on hover. */
+  compact: boolean;
   projections: Projection[];
   charted: Set<string>;
   go: () => void;
@@ -150,7 +157,9 @@ function View({
       >
         {mark}
       </span>
-      <span className={`truncate ${stop.status === "skipped" ? "line-through" : ""}`}>{name}</span>
+      {(current || !compact) && (
+        <span className={`truncate ${stop.status === "skipped" ? "line-through" : ""}`}>{name}</span>
+      )}
       {missing && <span className="shrink-0 text-note text-ink-3">(no line)</span>}
     </button>
   );

@@ -298,7 +298,6 @@ export function useDesk(room: Room, projections: Projection[], exams: Exam[], ch
 }
 
 function requestFor(room: Room, state: DeskState, now: Stop, projection: string): TechniqueRequest {
-  const { condition, cast, ...person } = state.patient;
   return {
     room: room.id,
     projection,
@@ -307,7 +306,7 @@ function requestFor(room: Room, state: DeskState, now: Stop, projection: string)
     jaw_cm: now.thickness_cm === null ? 0 : (state.jaw_cm ?? 0),
     thickness_confirmed: state.confirmed === now.key,
     measured: measuredSoFar(state),
-    patient: { ...person, conditions: condition ? [condition] : [], ...(cast ? { cast } : {}) },
+    patient: personOf(state.patient),
     ...(Object.keys(state.facts).length ? { facts: state.facts } : {}),
     ...(now.angle_school ? { angle_school: now.angle_school } : {}),
     setup: {
@@ -319,6 +318,11 @@ function requestFor(room: Room, state: DeskState, now: Stop, projection: string)
     } as NonNullable<TechniqueRequest["setup"]>,
     ...(state.school ? { school: state.school } : {}),
   };
+}
+
+/** The patient as the API takes them. */
+export function personOf({ condition, cast, ...person }: Patient): Person {
+  return { ...person, conditions: condition ? [condition] : [], ...(cast ? { cast } : {}) };
 }
 
 /** Thickness by projection, as far as it was read in this exam. */

@@ -1,4 +1,4 @@
-import { useState } from "react";
+import { useEffect, useRef, useState } from "react";
 import { Link, useNavigate, useParams } from "react-router";
 
 import type { Choices, Exam, Page, Projection, Room } from "../api/queries";
@@ -22,7 +22,17 @@ export function GuidePage({ room }: { room: Room }) {
   const exams = useExams();
   const choices = useChoices();
   const [query, setQuery] = useState("");
+  const wanted = useRef<string | null>(null);
   const found = useSearch(query);
+  const best = found.data && !found.isPlaceholderData ? found.data[0] : undefined;
+  const bestView =
+    best?.kind === "exam" ? exams.data?.find((one) => one.id === best.id)?.projections[0] : best?.id;
+  useEffect(() => {
+    // Enter may come before the answer to what was typed.
+    if (wanted.current === null || wanted.current !== query.trim() || bestView === undefined) return;
+    wanted.current = null;
+    void navigate(`/guide/${bestView}`);
+  }, [query, bestView, navigate]);
   useKeys([{ keys: ["/"], shown: "/", does: "search", run: () => focusField("guide-search") }]);
   const failed = projections.error ?? exams.error;
   if (failed) return <Refusal error={failed} className="m-6" />;
@@ -65,7 +75,9 @@ export function GuidePage({ room }: { room: Room }) {
             value={query}
             onChange={(event) => setQuery(event.currentTarget.value)}
             onKeyDown={(event) => {
-              if (event.key === "Enter" && shown[0]) void navigate(`/guide/${shown[0].id}`);
+              if (event.key !== "Enter" || !query.trim()) return;
+              if (bestView !== undefined) void navigate(`/guide/${bestView}`);
+              else wanted.current = query.trim();
             }}
           />
         </div>

@@ -101,7 +101,15 @@ export function RoomsPage({ room }: { room: Room }) {
               <Button
                 tone="beam"
                 disabled={!dirty || change.isPending}
-                onClick={() => change.mutate(shown, { onSuccess: () => setEdited(null) })}
+                onClick={() =>
+                  change.mutate(shown, {
+                    // What was changed while the room was being saved stays, on the revision that now is.
+                    onSuccess: (saved) =>
+                      setEdited((now) =>
+                        now === null || now === shown ? null : { ...now, revision: saved.revision ?? 1 },
+                      ),
+                  })
+                }
               >
                 Save equipment
               </Button>

@@ -60,7 +60,7 @@ export function Finder({ id, label, shown, hint, only, onPick, idle, className =
   const list = `${id}-list`;
   return (
     <div ref={box} className={`relative ${className}`}>
-      <div className="flex min-h-10 items-center gap-2 rounded-sm border border-rule-strong px-2.5 focus-within:border-beam">
+      <div className="flex items-center gap-2 rounded-sm border border-rule-strong px-2.5 focus-within:border-beam">
         <input
           ref={field}
           id={id}
@@ -72,7 +72,7 @@ export function Finder({ id, label, shown, hint, only, onPick, idle, className =
           aria-activedescendant={open && hits[mark] ? `${list}-${mark}` : undefined}
           autoComplete="off"
           spellCheck={false}
-          className="min-w-0 flex-1 bg-transparent font-semibold outline-none focus:font-normal"
+          className="min-h-10 min-w-0 flex-1 bg-transparent font-semibold outline-none focus:font-normal"
           value={open ? query : shown}
           placeholder={open ? "Type: chest, knee lat, towne…" : label}
           onFocus={() => setOpen(true)}
