@@ -52,6 +52,8 @@ def look_up(store: Store, asked: s.TechniqueRequest) -> Asked:
         person.age_band,
         tuple(catalogue.modifier(key, "additive", "destructive") for key in person.conditions),
         catalogue.modifier(person.cast, "cast") if person.cast else None,
+        catalogue.modifier(person.contrast, "contrast") if person.contrast else None,
+        person.cannot_keep_still,
         thickness.spread_cm,
         asked.thickness_confirmed,
     )

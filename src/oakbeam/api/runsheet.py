@@ -13,7 +13,7 @@ from oakbeam.api.asked import room_of
 from oakbeam.core.exam import ExamStep, Placed, changes
 from oakbeam.core.refusal import Refusal
 from oakbeam.sim import worklist
-from oakbeam.store import Store, local
+from oakbeam.store import Store, exposures, local
 
 MOST_STEPS = 30
 
@@ -128,5 +128,5 @@ def record_gate(store: Store, asked: GateIn, actor: str) -> local.GateRecord:
 
 def waiting(store: Store) -> list[Waiting]:
     """The simulated worklist, without what has been taken."""
-    known = local.catalogue_of(store)
-    return [one for one in worklist.waiting() if one.exam in known.exams]
+    known, taken = local.catalogue_of(store), exposures.study_keys(store)
+    return [one for one in worklist.waiting() if one.exam in known.exams and one.study_key not in taken]

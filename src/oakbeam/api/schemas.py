@@ -73,6 +73,8 @@ class PatientRequest(Request):
     sex: Sex | None = None
     conditions: Annotated[list[Key], Field(max_length=10)] = []
     cast: Key | None = None
+    contrast: Key | None = None
+    cannot_keep_still: bool = False
 
 
 class SetupRequest(Request):

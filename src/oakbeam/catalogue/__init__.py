@@ -108,12 +108,20 @@ def modifiers() -> Mapping[str, Modifier]:
     """Conditions and casts by id."""
     loaded: dict[str, Modifier] = {}
     for entry in _read("modifiers.json"):
-        overlay = entry.get("overlay")
-        modifier = Modifier(**{**entry, "overlay": (overlay[0], float(overlay[1])) if overlay else None})
+        overlay, window = entry.get("overlay"), entry.get("kvp_window")
+        modifier = Modifier(
+            **{
+                **entry,
+                "overlay": (overlay[0], float(overlay[1])) if overlay else None,
+                "kvp_window": (float(window[0]), float(window[1])) if window else None,
+            }
+        )
         if modifier.id in loaded:
             raise CatalogueError(f"modifier {modifier.id}: stands twice")
-        if [modifier.mas_factor, modifier.kvp_percent, modifier.kvp_added].count(None) != 2:
-            raise CatalogueError(f"modifier {modifier.id}: exactly one of mas_factor, kvp_percent, kvp_added")
+        if [modifier.mas_factor, modifier.kvp_percent, modifier.kvp_added, modifier.kvp_window].count(None) != 3:
+            raise CatalogueError(f"modifier {modifier.id}: exactly one of mas_factor, kvp_percent, kvp_added, kvp_window")
+        if (modifier.kind == "contrast") != (modifier.kvp_window is not None):
+            raise CatalogueError(f"modifier {modifier.id}: a kvp_window is for contrast media, and they have nothing else")
         loaded[modifier.id] = modifier
     return loaded
 
@@ -126,7 +134,7 @@ def reject_reasons() -> Mapping[str, str]:
 
 def modifier(modifier_id: str, *kinds: str) -> Modifier:
     """The modifier of that id and one of those kinds; Refusal with the list otherwise."""
-    return _pick("cast" if kinds == ("cast",) else "condition", modifier_id, _of_kind(kinds))
+    return _pick(kinds[0] if len(kinds) == 1 else "condition", modifier_id, _of_kind(kinds))
 
 
 @cache

@@ -37,7 +37,7 @@ def setup_cautions(
         *_distance(projection, technique.sid_cm),
         *_angle(setup, technique.sid_cm),
         *_grid(line, room, projection, patient, technique, field_cm),
-        *_console(projection, technique, forecast),
+        *_console(projection, patient, technique, forecast),
     )
 
 
@@ -106,8 +106,16 @@ def _grid(
         )
 
 
-def _console(projection: Projection, technique: Technique, forecast: Forecast) -> Iterator[Caution]:
+def _console(projection: Projection, patient: Patient, technique: Technique, forecast: Forecast) -> Iterator[Caution]:
     ceiling = projection.time_ceiling_ms
+    if patient.cannot_keep_still:
+        ceiling /= 2
+        if technique.exposure_control == "breathing":
+            text = "Cannot keep still: no breathing technique; held breath, shortest time."
+            yield Caution("warning", text, "motion")
+        if patient.age_band in CHILDREN:
+            text = "Holding: a device first; else an adult, not pregnant, in apron and gloves, out of the beam, and logged."
+            yield Caution("note", text, "holding")
     if technique.exposure_control != "breathing" and technique.time_ms > ceiling:
         yield Caution(
             "warning",

@@ -3,8 +3,6 @@ would bring. Lengths cm; nothing here changes the technique."""
 
 from __future__ import annotations
 
-from dataclasses import replace
-
 from oakbeam.core import geometry
 from oakbeam.core.derived import Figures, GridAdvice, OtherSid
 from oakbeam.core.exam import stance
@@ -63,14 +61,8 @@ def _other_sids(path: ModelPath, oid_cm: float, gap_cm: float, spot_mm: float) -
         too_near = sid_cm - gap_cm - path.thickness_cm < geometry.MIN_SOURCE_TO_SKIN_CM or sid_cm <= oid_cm
         if sid_cm == path.sid_cm or too_near or (grid and not grid.range_cm[0] <= sid_cm <= grid.range_cm[1]):
             continue
-        found.append(
-            OtherSid(
-                sid_cm,
-                geometry.magnification(sid_cm, oid_cm),
-                (sid_cm / path.sid_cm) ** 2,
-                geometry.geometric_unsharpness_mm(spot_mm, sid_cm, oid_cm),
-            )
-        )
+        magnified = sid_cm / (sid_cm - oid_cm)
+        found.append(OtherSid(sid_cm, magnified, (sid_cm / path.sid_cm) ** 2, spot_mm * (magnified - 1)))
     return found
 
 
@@ -83,9 +75,10 @@ def grid_advice(path: ModelPath, projection: Projection) -> GridAdvice:
     if ratio is None:
         said = f"Usual above {projection.grid_over_cm:g} cm; there is none for this support." if usual else "None needed."
         return GridAdvice(usual, False, None, None, said)
-    without, with_grid = replace(path, grid_ratio=0, wanted_mas=None), replace(path, grid_ratio=ratio, wanted_mas=None)
+    other = path.trial(grid_ratio=0 if path.grid_ratio else ratio)
     try:
-        dose = with_grid.mas_on_target() / without.mas_on_target()
+        here, there = path.wanted_mas or path.mas_on_target(), other.mas_on_target()
+        dose = here / there if path.grid_ratio else there / here
     except Refusal:
         dose = None
     threshold = f"{path.thickness_cm:g} cm is {'above' if usual else 'not above'} {projection.grid_over_cm:g} cm"

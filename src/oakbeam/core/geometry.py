@@ -125,6 +125,8 @@ def grid_loss(
     """
     if grid_ratio == 0:
         return 0.0
+    if not offset_cm and not tilt_deg:
+        return min(1.0, grid_ratio * abs(1 / positive("sid_cm", sid_cm) - 1 / positive("focal_cm", focal_cm)) * width_cm / 4)
     at_edge = abs(1 / positive("sid_cm", sid_cm) - 1 / positive("focal_cm", focal_cm)) * width_cm / 2
     tilt = math.tan(math.radians(within("grid_tilt_deg", tilt_deg, *GRID_TILT_RANGE_DEG, "deg")))
     everywhere = abs(within("grid_offset_cm", offset_cm, *GRID_OFFSET_RANGE_CM, "cm") / focal_cm + tilt)

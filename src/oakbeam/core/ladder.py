@@ -8,7 +8,6 @@ from __future__ import annotations
 
 import math
 from copy import copy
-from dataclasses import replace
 
 from oakbeam.core import geometry, rules
 from oakbeam.core.aec import density_factor
@@ -55,7 +54,7 @@ class Ladder:
     def marked(self) -> Ladder:
         """A copy that stays where this ladder stands now."""
         copied = copy(self)
-        copied.path = replace(self.path)
+        copied.path = self.path.trial()
         return copied
 
     def change(self, name: str, by_rules: float, by_model: float | None, why: str, kvp: float | None = None) -> None:
@@ -275,6 +274,8 @@ def patient_steps(ladder: Ladder, patient: Patient, setup: Setup) -> None:
                 f"Conditions are not stacked: only {condition.name.lower()}, the strongest, was applied.",
                 "one condition",
             )
+    if (medium := patient.contrast) and medium.kvp_window:
+        _contrast(ladder, medium.name, medium.note, medium.kvp_window)
     if cast := patient.cast:
         factor, kvp = modified(cast, ladder.kvp)
         by_model = ladder.path.move(overlay=(cast.overlay,)) if cast.overlay else None
@@ -283,6 +284,15 @@ def patient_steps(ladder: Ladder, patient: Patient, setup: Setup) -> None:
             ladder.path.move(kvp=kvp)
         elif factor != 1 or by_model is not None:
             ladder.change(cast.name, factor, by_model, cast.note)
+
+
+def _contrast(ladder: Ladder, name: str, note: str, window: tuple[float, float]) -> None:
+    """Bring the kVp into a contrast medium's window; the mAs follows. Inside it nothing changes."""
+    kvp = min(max(ladder.kvp, window[0]), window[1])
+    if kvp == ladder.kvp:
+        return
+    by_rules, by_model = rules.mas_for_kvp(1.0, ladder.kvp, kvp), ladder.path.move(kvp=kvp)
+    ladder.change(name, by_rules, by_model, note, kvp)
 
 
 def density_step(ladder: Ladder, room: Room, setup: Setup) -> None:
@@ -342,7 +352,7 @@ def exposure_factor(ladder: Ladder, kvp: float) -> float:
     moves."""
     if kvp == ladder.kvp:
         return 1.0
-    by_model = replace(ladder.path).move(kvp=kvp) if ladder.ruling == "model" else None
+    by_model = ladder.path.trial().move(kvp=kvp) if ladder.ruling == "model" else None
     return rules.mas_for_kvp(1.0, ladder.kvp, kvp) if by_model is None else by_model
 
 

@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass, replace
+from copy import copy
+from dataclasses import dataclass, field
 from functools import lru_cache
 
 import numpy as np
@@ -69,8 +70,10 @@ def beam_setup(
     gap_cm: float | None = None,
     grid_offset_cm: float = 0.0,
     grid_tilt_deg: float = 0.0,
+    scale: float | None = None,
 ) -> BeamSetup:
-    """The room's tube, support, grid and receptor as the model takes them. gap_cm None: the support's own."""
+    """The room's tube, support, grid and receptor as the model takes them. gap_cm None: the support's own; scale: the output
+    scale at this kVp where it is known already."""
     grid = room.grid(support, grid_ratio) or usual_grid(grid_ratio, sid_cm)
     loss = 0.0
     if grid:
@@ -86,7 +89,7 @@ def beam_setup(
         support_mm_al=support.attenuation_mm_al,
         grid=grid.strips if grid else None,
         receptor=receptor.kind,
-        output_scale=output_scale(room, kvp),
+        output_scale=output_scale(room, kvp) if scale is None else scale,
         primary_loss=min(loss, MOST_GRID_LOSS),
     )
 
@@ -157,6 +160,8 @@ class ModelPath:
     thickness_spread_cm: float = CALIPER_SPREAD_CM
     wanted_mas: float | None = None
     """What `mas_on_target` last said for this state; None where it has not been asked."""
+    scales: dict[float, float] = field(default_factory=dict)
+    """Output scales by kVp, found once for all trials in the room."""
 
     @classmethod
     def along(cls, line: ChartLine, room: Room, projection: Projection, habitus: Habitus | None) -> ModelPath:
@@ -187,6 +192,9 @@ class ModelPath:
 
     def setup(self) -> BeamSetup:
         """The set-up as the model takes it."""
+        scale = self.scales.get(self.kvp)
+        if scale is None:
+            scale = self.scales[self.kvp] = output_scale(self.room, self.kvp)
         return beam_setup(
             self.room,
             self.kvp,
@@ -198,6 +206,7 @@ class ModelPath:
             self.gap_cm,
             self.grid_offset_cm,
             self.grid_tilt_deg,
+            scale,
         )
 
     def grid_loss(self) -> float:
@@ -207,6 +216,15 @@ class ModelPath:
     def mas_on_target(self) -> float:
         """mAs that gives the receptor what it wants, by the model alone."""
         return wanted_rqa5_ugy(self.receptor, self.target_ei) / _signal(self.setup(), self._patient())
+
+    def trial(self, **changes: object) -> ModelPath:
+        """The set-up with some of it changed; this one stays where it is."""
+        other = copy(self)
+        for name, value in changes.items():
+            setattr(other, name, value)
+        if changes:
+            other.wanted_mas = None
+        return other
 
     def move(self, **changes: object) -> float | None:
         """Change the set-up and give the mAs factor of the change; None where the model has no answer before or after it."""
@@ -222,7 +240,7 @@ class ModelPath:
         low, high = KVP_RANGE
 
         def needed(kvp: float) -> float | None:
-            return replace(self).move(kvp=kvp)
+            return self.trial().move(kvp=kvp)
 
         least, most = needed(high), needed(low)
         if least is None or most is None or not least <= factor <= most:

@@ -21,6 +21,7 @@ class Patient:
     """thickness_cm is measured along the central ray in the exposure position. A measured thickness already holds the
     habitus and the age, so these change no number here; they only raise cautions.
 
+    contrast: a contrast medium, whose kVp window is kept. cannot_keep_still: half the usual time is allowed.
     thickness_spread_cm: one standard deviation of the thickness, more for an estimate; it widens the forecast's band.
     thickness_confirmed: read again and so, however odd.
     """
@@ -30,6 +31,8 @@ class Patient:
     age_band: AgeBand | None = None
     conditions: tuple[Modifier, ...] = ()
     cast: Modifier | None = None
+    contrast: Modifier | None = None
+    cannot_keep_still: bool = False
     thickness_spread_cm: float = CALIPER_SPREAD_CM
     thickness_confirmed: bool = False
 

@@ -160,15 +160,16 @@ class Projection:
 class Modifier:
     """A condition or a cast: what it changes once, on a chart value for a normal patient.
 
-    Exactly one of mas_factor (x) or kvp_percent (%) or kvp_added (kVp) is set. overlay: what the beam model puts in the beam
-    for it, material and thickness [cm]; None where the model has no opinion.
+    Exactly one of mas_factor (x), kvp_percent (%), kvp_added (kVp) or, for a contrast medium, kvp_window is set. overlay:
+    what the beam model puts in the beam for it, material and thickness [cm]; None where the model has no opinion.
     """
 
     id: str
     name: str
-    kind: Literal["additive", "destructive", "cast"]
+    kind: Literal["additive", "destructive", "cast", "contrast"]
     mas_factor: float | None
     kvp_percent: float | None
     kvp_added: float | None
     note: str
     overlay: tuple[str, float] | None = None
+    kvp_window: tuple[float, float] | None = None

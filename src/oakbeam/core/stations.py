@@ -34,18 +34,20 @@ def put_on_stations(
     mas: float,
     control: ExposureControl = "manual",
     mas_by_hand: bool = False,
+    time_share: float = 1.0,
     follow: Callable[[float], float] | None = None,
 ) -> Stationed:
     """The room's stations nearest to a setting.
 
     kVp goes to its nearest station and the mAs follows (by the 15 % rule, or by follow(kVp), the mAs factor of another
     school), so that one residual, the mAs station's, is left. With mas_by_hand the mAs is the user's, and is not moved by
-    the kVp's rounding. Raises Refusal with the allowed range.
+    the kVp's rounding. time_share: of the projection's usual time ceiling, for whoever cannot keep still. Raises Refusal
+    with the allowed range.
     """
     station_kvp = nearest_station("kvp", kvp, room.generator.kvp, "kVp")
     mas_at_kvp = mas * follow(station_kvp) if follow else rules.mas_for_kvp(mas, kvp, station_kvp)
     station_mas = nearest_station("mas", mas if mas_by_hand else mas_at_kvp, room.generator.mas, "mAs")
     loading = choose_loading(
-        room.generator, station_kvp, station_mas, projection.focal_spot, projection.time_ceiling_ms, control
+        room.generator, station_kvp, station_mas, projection.focal_spot, time_share * projection.time_ceiling_ms, control
     )
     return Stationed(station_kvp, mas_at_kvp, station_mas, loading)

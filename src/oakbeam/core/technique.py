@@ -109,6 +109,7 @@ def derive(
         exact_mas,
         setup.exposure_control,
         mas_by_hand=setup.mas is not None,
+        time_share=0.5 if patient.cannot_keep_still else 1.0,
         follow=lambda kvp: exposure_factor(ladder, kvp),
     )
     station_steps(ladder, stationed, setup.mas is not None)

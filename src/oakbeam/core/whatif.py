@@ -84,7 +84,7 @@ def what_if(
         for sid_cm in _sids(path, room.grid(climbed.support, grid_ratio)):
             for kvp in _kvps(room, projection, now):
                 here = (kvp, grid_ratio, sid_cm) == (now, path.grid_ratio, path.sid_cm)
-                trial = replace(path, kvp=kvp, grid_ratio=grid_ratio, sid_cm=sid_cm, wanted_mas=None)
+                trial = path.trial(kvp=kvp, grid_ratio=grid_ratio, sid_cm=sid_cm)
                 choice = _choice(trial, ladder.mas / anchor, room, projection, here)
                 if choice:
                     found.append(choice)

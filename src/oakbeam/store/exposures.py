@@ -57,6 +57,12 @@ def count(store: Store) -> int:
     return int(store.db.execute("SELECT coalesce(max(id), 0) AS n FROM exposure").fetchone()["n"])
 
 
+def study_keys(store: Store) -> frozenset[str]:
+    """The study keys that have a recorded exposure."""
+    rows = store.db.execute("SELECT DISTINCT study_key FROM exposure WHERE study_key <> '' AND undone_at IS NULL")
+    return frozenset(row["study_key"] for row in rows)
+
+
 def add(store: Store, exposure: Exposure, actor: str) -> Exposure:
     """Record an exposure; taken_at is now unless given."""
     return add_many(store, [exposure], actor)[0]

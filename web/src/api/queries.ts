@@ -300,6 +300,12 @@ export const useSaveLocal = () =>
     CATALOGUE,
   );
 
+export const useSetChecks = () =>
+  useChange(
+    (checks: string[]) => unwrap<Schemas["Checks"]>(client.PUT("/api/checks", { body: { checks } })),
+    ["choices"],
+  );
+
 export const useRemoveLocal = () =>
   useChange(
     ({ kind, id }: { kind: "projection" | "exam"; id: string }) =>

@@ -2362,7 +2362,7 @@ export interface components {
          * Modifier
          * @description A condition or a cast: what it changes once, on a chart value for a normal patient.
          *
-         *     Exactly one of mas_factor (x) or kvp_percent (%) or kvp_added (kVp) is set. overlay: what the beam model puts in the beam
+         *     Exactly one of mas_factor (x), kvp_percent (%), kvp_added (kVp) or, for a contrast medium, kvp_window is set. overlay: what the beam model puts in the beam
          *     for it, material and thickness [cm]; None where the model has no opinion.
          */
         Modifier: {
@@ -2374,7 +2374,7 @@ export interface components {
              * Kind
              * @enum {string}
              */
-            kind: "additive" | "destructive" | "cast";
+            kind: "additive" | "destructive" | "cast" | "contrast";
             /** Mas Factor */
             mas_factor: number | null;
             /** Kvp Percent */
@@ -2386,6 +2386,11 @@ export interface components {
             /** Overlay */
             overlay?: [
                 string,
+                number
+            ] | null;
+            /** Kvp Window */
+            kvp_window?: [
+                number,
                 number
             ] | null;
         };
@@ -2495,6 +2500,13 @@ export interface components {
             conditions: string[];
             /** Cast */
             cast?: string | null;
+            /** Contrast */
+            contrast?: string | null;
+            /**
+             * Cannot Keep Still
+             * @default false
+             */
+            cannot_keep_still: boolean;
         };
         /**
          * Point

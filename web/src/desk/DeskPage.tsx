@@ -194,7 +194,8 @@ function Desk({ room, projections, exams, charted }: Props) {
     .filter((one) => one.gate !== null && one.recorded === null)
     .at(-1);
   const changed =
-    Object.keys(now.setup).length + (state.patient.condition ? 1 : 0) + (state.patient.cast ? 1 : 0);
+    Object.keys(now.setup).length +
+    [state.patient.condition, state.patient.cast, state.patient.contrast].filter(Boolean).length;
   return (
     <div className="flex flex-1 flex-col">
       <h1 className="sr-only">Desk</h1>

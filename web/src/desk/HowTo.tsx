@@ -39,6 +39,12 @@ export function HowTo({ projection, stop, choices, answer, changes, openGate, qu
           </>
         )}
         <span className="text-ink-3">Breathing</span> {breathing}
+        {projection.shields.includes("lead_behind") && (
+          <>
+            {" "}
+            <span className="text-ink-3">Scatter</span> Lead rubber on the table behind the part.
+          </>
+        )}
       </p>
       {(openGate !== null || stop.when !== "" || changes.length > 0) && (
         <p className="mt-0.5">

@@ -162,7 +162,7 @@ export function Judge({
       aria-label="Judge"
       className="sticky bottom-0 z-10 border-t-2 border-rule-strong bg-raised px-5 pt-2 pb-3"
     >
-      <div className="grid grid-cols-[16rem_minmax(0,1.3fr)_minmax(0,1fr)] gap-5">
+      <div className="grid grid-cols-[16rem_minmax(0,1.5fr)_minmax(0,1fr)] gap-5">
         <div>
           <div className="mb-1 flex items-center justify-between">
             <h2 className="text-body text-ink-2">Really set, and back</h2>

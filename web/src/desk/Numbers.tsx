@@ -1,7 +1,7 @@
 import type { ReactNode } from "react";
 
 import type { Projection, TechniqueResponse } from "../api/queries";
-import { fromCm, trimmed, type Unit } from "../ui/units";
+import { fromCm, length, trimmed, type Unit } from "../ui/units";
 import { SUPPORT } from "../ui/words";
 
 interface Props {
@@ -18,6 +18,7 @@ export function Numbers({ answer, projection, unit, measured, stale }: Props) {
   const now = answer.technique;
   const spot = now.focal_spot === "small" ? "small focus" : "large focus";
   const aec = now.exposure_control === "aec";
+  const angle = answer.figures.tube_angle_deg;
   return (
     <div
       className={`transition-opacity delay-300 ${stale ? "opacity-40" : ""}`}
@@ -42,6 +43,17 @@ export function Numbers({ answer, projection, unit, measured, stale }: Props) {
       <div className="grid grid-cols-[1fr_1.25fr] border-t border-rule">
         <Number name="SID" size="figure" value={trimmed(fromCm(now.sid_cm, unit), 1)} unit={unit}>
           {SUPPORT[now.support]}
+          {angle !== 0 && (
+            <>
+              {" · "}
+              <b className="font-semibold text-ink">
+                {trimmed(Math.abs(angle), 1)}°{" "}
+                {answer.angle.schools[0]?.toward || (angle > 0 ? "cephalad" : "caudal")}
+              </b>
+              {answer.figures.beam === "vertical" &&
+                `, focus ${length(answer.figures.tube_height_cm, unit)} up`}
+            </>
+          )}
         </Number>
         <Number
           name={aec ? "Chamber and grid" : "Grid"}

@@ -38,10 +38,10 @@ export function PatientPanel({ choices, state, act, answer, unit }: Props) {
   const { patient } = state;
   const set = (change: { [K in keyof Patient]?: Patient[K] | null }) => act({ do: "patient", change });
   const pick = (value: string) => (value === "none" ? null : value);
-  const modifiers = (cast: boolean) => [
+  const modifiers = (...kinds: string[]) => [
     { value: "none", label: "None" },
     ...(choices?.modifiers ?? [])
-      .filter((one) => (one.kind === "cast") === cast)
+      .filter((one) => kinds.includes(one.kind))
       .map((one) => ({ value: one.id, label: one.name })),
   ];
   const length = (cm: number | null) => (cm === null ? null : fromCm(cm, unit));
@@ -59,7 +59,7 @@ export function PatientPanel({ choices, state, act, answer, unit }: Props) {
       />
       <NumberField
         id="jaw"
-        label="Outer jaw edge"
+        label="Outer edge"
         unit={unit}
         value={length(state.jaw_cm)}
         placeholder="0"
@@ -107,15 +107,32 @@ export function PatientPanel({ choices, state, act, answer, unit }: Props) {
         label="Condition"
         labelled
         value={patient.condition ?? "none"}
-        options={modifiers(false)}
+        options={modifiers("additive", "destructive")}
         onChange={(id) => set({ condition: pick(id) })}
       />
       <Select
         label="Cast"
         labelled
         value={patient.cast ?? "none"}
-        options={modifiers(true)}
+        options={modifiers("cast")}
         onChange={(id) => set({ cast: pick(id) })}
+      />
+      <Select
+        label="Contrast medium"
+        labelled
+        value={patient.contrast ?? "none"}
+        options={modifiers("contrast")}
+        onChange={(id) => set({ contrast: pick(id) })}
+      />
+      <Select
+        label="Keeps still"
+        labelled
+        value={patient.cannot_keep_still ? "no" : "yes"}
+        options={[
+          { value: "yes", label: "Yes" },
+          { value: "no", label: "Cannot" },
+        ]}
+        onChange={(value) => set({ cannot_keep_still: value === "no" ? true : null })}
       />
       {answer && (
         <p className="col-span-2 text-note text-ink-2">

@@ -219,7 +219,7 @@ function AngleAdvice({
     ),
     (rules.includes("thoracic_by_waist") || rules.includes("lumbar_by_waist")) &&
       yesNo("waist_supported", "Waist supported"),
-    rules.includes("swimmers_by_shoulder") && yesNo("shoulder_drops", "Far shoulder drops"),
+    rules.includes("swimmers_by_shoulder") && yesNo("shoulder_drops", "Shoulder drops"),
     rules.includes("foot_by_arch") && (
       <Select
         key="arch"

@@ -54,6 +54,8 @@ export interface Patient {
   height_cm?: number;
   condition?: string;
   cast?: string;
+  contrast?: string;
+  cannot_keep_still?: true;
 }
 
 export interface DeskState {
@@ -247,7 +249,7 @@ function reduce(state: DeskState, action: Action): DeskState {
     case "as-charted":
       return {
         ...state,
-        patient: merged(state.patient, { condition: null, cast: null }),
+        patient: merged(state.patient, { condition: null, cast: null, contrast: null }),
         stops: here(state, { setup: {}, angle_school: null }),
       };
   }
@@ -322,7 +324,12 @@ function requestFor(room: Room, state: DeskState, now: Stop, projection: string)
 
 /** The patient as the API takes them. */
 export function personOf({ condition, cast, ...person }: Patient): Person {
-  return { ...person, conditions: condition ? [condition] : [], ...(cast ? { cast } : {}) };
+  return {
+    cannot_keep_still: false,
+    ...person,
+    conditions: condition ? [condition] : [],
+    ...(cast ? { cast } : {}),
+  };
 }
 
 /** Thickness by projection, as far as it was read in this exam. */

@@ -116,6 +116,7 @@ function List({
           <Link
             to={`/guide/${one.id}`}
             aria-current={one.id === chosen ? "page" : undefined}
+            ref={one.id === chosen ? intoView : undefined}
             className={`flex min-h-10 items-center border-l-2 px-4 py-1 leading-tight ${one.id === chosen ? "border-beam bg-raised font-semibold" : "border-transparent text-ink-2 hover:text-ink"}`}
           >
             {grouped ? one.name : `${one.exam} ${one.name}`}
@@ -126,6 +127,8 @@ function List({
     </ul>
   );
 }
+
+const intoView = (node: HTMLElement | null) => node?.scrollIntoView({ block: "nearest" });
 
 const CHILD: Record<string, string> = {
   newborn: "newborn",

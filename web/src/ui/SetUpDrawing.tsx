@@ -171,7 +171,11 @@ export function SetUpDrawing({ view, unit, className = "" }: Props) {
         flat ? "middle" : edge < half * 0.6 ? "middle" : "start",
       )}
       {gap >= 2 &&
-        label({ x: flat ? -half - 12 * scale : half, y: gap * 0.25 }, `gap ${trimmed(gap, 1)}`, "middle")}
+        label(
+          { x: flat ? -half - 12 * scale : right - 2 * scale, y: gap * 0.1 },
+          `gap ${trimmed(gap, 1)}`,
+          flat ? "middle" : "start",
+        )}
       {shift >= 1 &&
         !flat &&
         label({ x: 0, y: -8 }, `ray lands ${length(shift, unit)} from below the skin mark`, "middle")}
