@@ -8,12 +8,17 @@ from pathlib import Path
 
 import pytest
 from fastapi.testclient import TestClient
+from hypothesis import settings
 
 from oakbeam.api.app import build
 from oakbeam.core.chart import Band, Banded, ChartLine, FixedKvp, VariableKvp
 from oakbeam.core.room import Room
 from oakbeam.sim import clinic, demo
 from oakbeam.store import Store, charts, rooms
+
+# A test never fails for being slow: shared machines stall.
+settings.register_profile("patient", deadline=None)
+settings.load_profile("patient")
 
 ROOM = clinic.room_1()
 LSPINE = ChartLine(

@@ -11,23 +11,24 @@ from pathlib import Path
 
 from playwright.sync_api import Page, sync_playwright
 from tests.browser.conftest import CHROMIUM, FLAGS, ROOT, serve
-from tests.browser.test_whole_path import choose, fill
+from tests.browser.test_whole_path import choose, fill, tab, take
 
 TARGET = ROOT / "docs" / "screenshots"
 
 
 def desk(page: Page, site: str) -> None:
     page.goto(f"{site}/desk")
-    choose(page, "Exam", "Lumbar spine")
+    take(page, "lumbar", "Lumbar spine, 3 views")
     fill(page, "Thickness: not measured", "24")
     fill(page, "SID as taped", "110")
     choose(page, "Grid", "8:1")
+    tab(page, "Exposure")
     fill(page, "kVp by hand", "84")
 
 
 def what_if(page: Page, site: str) -> None:
     page.goto(f"{site}/desk")
-    choose(page, "Exam", "Lumbar spine")
+    take(page, "lumbar", "Lumbar spine, 3 views")
     fill(page, "Thickness: not measured", "24")
     page.keyboard.press("w")
     page.get_by_role("table", name="Choices on the front").get_by_role("button").first.click()
@@ -54,21 +55,48 @@ def calibration(page: Page, site: str) -> None:
 
 def judged(page: Page, site: str) -> None:
     page.goto(f"{site}/desk")
-    choose(page, "Exam", "Knee")
+    take(page, "knee 2", "Knee, 2 views")
     fill(page, "Thickness: not measured", "13.5")
     fill(page, "Index (EI)", "168")
     page.get_by_role("button", name="Noise").click()
 
 
+def trauma(page: Page, site: str) -> None:
+    page.goto(f"{site}/desk")
+    page.get_by_role("combobox", name="Exam or view").click()
+    page.get_by_role("button", name="Fall from 3 m").click()
+    fill(page, "Thickness: not measured", "12")
+    page.keyboard.press("p")
+    for _ in range(3):
+        page.keyboard.press("]")
+    fill(page, "Thickness: not measured", "33")
+
+
+def exposure(page: Page, site: str) -> None:
+    page.goto(f"{site}/desk")
+    fill(page, "Thickness: not measured", "24")
+    tab(page, "Exposure")
+    tab(page, "AEC")
+    page.keyboard.press("p")
+
+
+def guide(page: Page, site: str) -> None:
+    page.goto(f"{site}/guide/knee-lateral")
+
+
+def guide_day(page: Page, site: str) -> None:
+    page.goto(f"{site}/guide/cspine-oblique")
+
+
 def charts(page: Page, site: str) -> None:
     page.goto(f"{site}/charts")
-    page.get_by_role("button", name="Lumbar spine AP").click()
+    page.get_by_role("button", name="Lumbar spine AP").first.click()
 
 
 def new_line(page: Page, site: str) -> None:
     page.goto(f"{site}/charts")
     page.get_by_role("button", name="New line").click()
-    choose(page, "Projection", "Knee AP oblique, medial rotation")
+    choose(page, "Projection", "Knee AP oblique, inward")
     for field, value in {"Measured thickness": "12.5", "kVp": "68", "mAs": "8", "Index, if there is one": "460"}.items():
         fill(page, field, value)
 
@@ -79,6 +107,8 @@ def log(page: Page, site: str) -> None:
 
 VIEWS: dict[str, tuple[Callable[[Page, str], None], str]] = {
     "desk": (desk, "night"),
+    "desk-trauma": (trauma, "night"),
+    "desk-aec-day": (exposure, "day"),
     "desk-what-if": (what_if, "night"),
     "desk-judged-day": (judged, "day"),
     "charts-day": (charts, "day"),
@@ -86,6 +116,8 @@ VIEWS: dict[str, tuple[Callable[[Page, str], None], str]] = {
     "rooms-day": (rooms, "day"),
     "rooms-calibration": (calibration, "night"),
     "log": (log, "night"),
+    "guide": (guide, "night"),
+    "guide-day": (guide_day, "day"),
 }
 
 

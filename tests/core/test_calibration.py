@@ -39,7 +39,7 @@ def readings(scale: float, noise: float = 0.0, kvps=(50, 80, 120), seed: int = 1
     ]
 
 
-@settings(max_examples=20, deadline=None)
+@settings(max_examples=20)
 @given(st.floats(0.4, 1.6), st.integers(1, 99))
 def test_the_scale_of_the_tube_is_found_in_spite_of_noise(scale, seed):
     found = fit(ROOM, readings(scale, 0.01, seed=seed))

@@ -57,7 +57,7 @@ SETUPS = st.fixed_dictionaries(
 )
 
 
-@settings(max_examples=40, deadline=None)
+@settings(max_examples=40)
 @given(st.floats(16, 30), SETUPS)
 def test_the_models_rungs_together_are_the_ratio_of_two_beams(thickness, setup):
     """No order of rungs and no rounding between them: from the line to the end is one quotient of the model."""
@@ -131,7 +131,7 @@ def test_a_line_on_the_tabletop_knows_the_gap_and_the_missing_top():
     assert rung(table, "Grid").other_factor is not None
 
 
-@settings(max_examples=15, deadline=None)
+@settings(max_examples=15)
 @given(st.sampled_from(["lspine-ap", "knee-ap", "chest-pa", "hand-pa"]), st.floats(0, 1), st.floats(0, 3))
 def test_a_levelled_line_is_level_and_keeps_the_accepted_exposure(name, share, kvp_per_cm):
     start = next(line for line in LINES.values() if line.projection == name)

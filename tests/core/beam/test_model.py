@@ -43,7 +43,7 @@ SETUPS = st.builds(
 THICKNESS = st.floats(1, 35)
 
 
-@settings(max_examples=60, deadline=None)
+@settings(max_examples=60)
 @given(SETUPS, THICKNESS)
 def test_kerma_rises_with_kvp_and_falls_with_thickness(setup, thickness):
     thin, thick = evaluate(setup, part(thickness, thickness + 1)).receptor_kerma_ugy
@@ -54,7 +54,7 @@ def test_kerma_rises_with_kvp_and_falls_with_thickness(setup, thickness):
     )
 
 
-@settings(max_examples=60, deadline=None)
+@settings(max_examples=60)
 @given(SETUPS, THICKNESS, st.floats(0.2, 5))
 def test_ratios_do_not_depend_on_the_output_and_kerma_goes_with_it(setup, thickness, scale):
     one, other = evaluate(setup, part(thickness)), evaluate(replace(setup, output_scale=scale), part(thickness))
@@ -64,7 +64,7 @@ def test_ratios_do_not_depend_on_the_output_and_kerma_goes_with_it(setup, thickn
         assert getattr(other, name) == pytest.approx(scale * getattr(one, name), rel=1e-12)
 
 
-@settings(max_examples=40, deadline=None)
+@settings(max_examples=40)
 @given(SETUPS, THICKNESS, st.floats(1, 1.8))
 def test_geometry_is_exact(setup, thickness, further):
     near, far = evaluate(setup, part(thickness)), evaluate(replace(setup, sid_cm=setup.sid_cm * further), part(thickness))
@@ -77,7 +77,7 @@ def test_geometry_is_exact(setup, thickness, further):
     assert rqa5_equivalent_ugy(setup, part(thickness)) == pytest.approx(near.rqa5_equivalent_kerma_ugy, rel=1e-9)
 
 
-@settings(max_examples=40, deadline=None)
+@settings(max_examples=40)
 @given(SETUPS, THICKNESS)
 def test_without_a_grid_everything_passes_and_with_one_the_factors_agree(setup, thickness):
     beam = evaluate(setup, part(thickness))

@@ -2362,8 +2362,8 @@ export interface components {
          * Modifier
          * @description A condition or a cast: what it changes once, on a chart value for a normal patient.
          *
-         *     Exactly one of mas_factor (x), kvp_percent (%), kvp_added (kVp) or, for a contrast medium, kvp_window is set. overlay: what the beam model puts in the beam
-         *     for it, material and thickness [cm]; None where the model has no opinion.
+         *     Exactly one of mas_factor (x), kvp_percent (%), kvp_added (kVp) or, for a contrast medium, kvp_window is set. overlay:
+         *     what the beam model puts in the beam for it, material and thickness [cm]; None where the model has no opinion.
          */
         Modifier: {
             /** Id */

@@ -255,7 +255,7 @@ export function Judge({
                     key={id}
                     value={id}
                     title={question}
-                    className="min-h-10 rounded-sm border border-rule px-2 text-note text-ink-2 hover:border-ink-2 data-[state=on]:border-beam data-[state=on]:bg-beam-soft data-[state=on]:text-ink"
+                    className="min-h-10 rounded-sm border border-rule px-1.5 text-note text-ink-2 hover:border-ink-2 data-[state=on]:border-beam data-[state=on]:bg-beam-soft data-[state=on]:text-ink"
                   >
                     {choices?.findings[id] ?? id}
                   </ToggleGroup.Item>

@@ -128,7 +128,7 @@ function List({
   );
 }
 
-const intoView = (node: HTMLElement | null) => node?.scrollIntoView({ block: "nearest" });
+const intoView = (node: HTMLElement | null) => node?.scrollIntoView({ block: "center" });
 
 const CHILD: Record<string, string> = {
   newborn: "newborn",
@@ -171,12 +171,12 @@ function Sheet({
   });
   return (
     <article className="min-w-0 px-6 py-4">
-      <header className="flex flex-wrap items-baseline gap-x-4 border-b border-rule pb-2">
+      <header className="relative flex flex-wrap items-baseline gap-x-4 border-b border-rule pr-24 pb-2">
         <h1 className="text-[1.75rem] leading-tight">
           {one.exam} <span className="font-normal">{one.name}</span>
         </h1>
         <p className="text-ink-2">{one.shows}</p>
-        <p className="no-print ml-auto flex gap-2">
+        <p className="no-print absolute top-0 right-0">
           <button type="button" className={buttonClass("plain")} onClick={() => window.print()}>
             Print
           </button>
