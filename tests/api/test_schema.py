@@ -31,7 +31,7 @@ schema = schemathesis.openapi.from_asgi("/api/openapi.json", demo_application())
 
 
 @schema.parametrize()
-@settings(max_examples=40, deadline=None, derandomize=True, suppress_health_check=list(HealthCheck))
+@settings(max_examples=25, deadline=None, derandomize=True, suppress_health_check=list(HealthCheck))
 def test_no_server_error_and_answers_as_described(case):
     case.call_and_validate(
         checks=[not_a_server_error, status_code_conformance, content_type_conformance, response_schema_conformance]

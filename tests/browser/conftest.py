@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import os
+import shutil
 import socket
 import subprocess
 import sys
@@ -66,18 +67,32 @@ def serve(data: Path, seeded: bool = True) -> tuple[subprocess.Popen[bytes], str
 
 
 @pytest.fixture(scope="session")
-def demo_site(tmp_path_factory: pytest.TempPathFactory) -> Iterator[str]:
+def seeded(tmp_path_factory: pytest.TempPathFactory) -> Path:
+    """A data folder with the demo, seeded once; tests that change it take a copy."""
+    data = tmp_path_factory.mktemp("seeded")
+    subprocess.run([sys.executable, "-m", "oakbeam.cli", "--data", str(data), "seed"], check=True, capture_output=True)
+    return data
+
+
+@pytest.fixture(scope="session")
+def demo_site(seeded: Path, tmp_path_factory: pytest.TempPathFactory) -> Iterator[str]:
     """The demo, for tests that only read."""
-    server, address = serve(tmp_path_factory.mktemp("demo-site"))
+    server, address = serve(_copied(seeded, tmp_path_factory.mktemp("demo-site")), seeded=False)
     yield address
     server.terminate()
     server.wait(10)
 
 
+def _copied(seeded: Path, to: Path) -> Path:
+    for file in seeded.iterdir():
+        shutil.copy(file, to)
+    return to
+
+
 @pytest.fixture
-def site(tmp_path: Path) -> Iterator[str]:
+def site(seeded: Path, tmp_path: Path) -> Iterator[str]:
     """The demo, for one test that changes it."""
-    server, address = serve(tmp_path)
+    server, address = serve(_copied(seeded, tmp_path), seeded=False)
     yield address
     server.terminate()
     server.wait(10)

@@ -98,6 +98,30 @@ def test_a_slow_answer_keeps_the_last_numbers_dimmed_and_a_refused_one_takes_the
     expect(page.get_by_role("button", name="Accept")).to_be_disabled()
 
 
+@pytest.mark.parametrize(
+    ("view", "second"),
+    [("desk", "techniques"), ("charts", "charts?"), ("rooms", ""), ("log", "exposures?"), ("guide", "projections/")],
+)
+def test_a_view_needs_at_most_two_requests(page: Page, demo_site: str, view: str, second: str):
+    """Only the first request and one other are ever answered, and what the view is for stands there all the same."""
+
+    def answer(route: Route) -> None:
+        if "/api/start" in route.request.url or (second and f"/api/{second}" in route.request.url):
+            route.continue_()
+
+    page.route("**/api/**", answer)
+    page.goto(f"{demo_site}/{view}")
+    wanted = {
+        "desk": number(page, "mas"),
+        "charts": page.get_by_role("button", name="Chest PA").first,
+        "rooms": page.get_by_role("button", name="Save equipment"),
+        "log": page.get_by_role("row").nth(3),
+        "guide": page.get_by_role("heading", name="Finger PA"),
+    }[view]
+    expect(wanted).to_be_visible()
+    page.unroute_all(behavior="ignoreErrors")
+
+
 def test_no_answer_at_all_says_that_nothing_was_saved(page: Page, demo_site: str):
     page.goto(f"{demo_site}/desk")
     fill(page, "Thickness: not measured", "22")
@@ -111,10 +135,12 @@ def test_long_names_stay_in_their_place(page: Page, demo_site: str):
 
     def lengthen(route: Route) -> None:
         answer = route.fetch()
-        route.fulfill(response=answer, json=[{**one, "name": long} for one in answer.json()])
+        start = answer.json()
+        for part in ("rooms", "projections", "exams"):
+            start[part] = [{**one, "name": long} for one in start[part]]
+        route.fulfill(response=answer, json=start)
 
-    for address in ("**/api/projections", "**/api/exams", "**/api/rooms"):
-        page.route(address, lengthen)
+    page.route("**/api/start", lengthen)
     for view in VIEWS:
         page.goto(f"{demo_site}/{view}")
         settle(page)

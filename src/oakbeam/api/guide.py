@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from contextlib import suppress
 from dataclasses import asdict
 from typing import Annotated, Any
 
@@ -13,7 +14,7 @@ from oakbeam.catalogue import search as searching
 from oakbeam.core.chart import usual_range_cm
 from oakbeam.core.measurement import LIMB_SHARE, usual_child_cm
 from oakbeam.core.projection import Projection
-from oakbeam.store import NotFound, Store, local
+from oakbeam.store import NotFound, Store, charts, local, rooms
 
 Hit = searching.Hit
 EntryId = Annotated[str, StringConstraints(pattern=r"^[a-z0-9][a-z0-9-]{0,59}$")]
@@ -48,6 +49,23 @@ class Checks(s.Request):
 def projections(known: Catalogue) -> list[s.ProjectionOut]:
     """All projections, without what only the Guide shows."""
     return [s.ProjectionOut(**_fields(known, one, s.ProjectionOut)) for one in known.projections.values()]
+
+
+def start(store: Store, choices: s.Choices) -> s.Start:
+    """What every view begins with."""
+    known, there = local.catalogue_of(store), rooms.all_rooms(store)
+    charted = {}
+    for room in there:
+        with suppress(NotFound):
+            lines = charts.newest_approved(store, room.id).lines
+            charted[room.id] = list(dict.fromkeys(line.projection for line in lines))
+    return s.Start(
+        rooms=there,
+        projections=store.remembered("projections", lambda: projections(known)),
+        exams=exams(known),
+        choices=choices,
+        charted=charted,
+    )
 
 
 def page(known: Catalogue, projection_id: str) -> s.ProjectionPage:

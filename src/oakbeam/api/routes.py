@@ -54,6 +54,12 @@ def health() -> s.Health:
     return s.Health(status="ok", version=oakbeam.__version__)
 
 
+@router.get("/start", tags=["service"])
+def start(store: StoreHere) -> s.Start:
+    """What every view begins with, in one answer: rooms, catalogue, lists to pick from, and what is charted."""
+    return guide.start(store, list_choices(store))
+
+
 @router.get("/rooms", tags=["rooms"])
 def list_rooms(store: StoreHere) -> list[Room]:
     """Every room with its equipment."""

@@ -19,7 +19,7 @@ from oakbeam.core.measurement import Thickness as MeasuredThickness
 from oakbeam.core.patient import Habitus, Sex
 from oakbeam.core.positioning import Advice, Arch
 from oakbeam.core.projection import AgeBand, Angulation, Composition, Modifier, SidChoice, Variant
-from oakbeam.core.room import School, SupportId
+from oakbeam.core.room import Room, School, SupportId
 from oakbeam.core.rules import GridTable
 from oakbeam.core.table import Row
 from oakbeam.store.exposures import Exposure, Outcome
@@ -279,6 +279,16 @@ class Choices(BaseModel):
     general_cautions: list[str]
     words: dict[str, dict[str, str]]
     checks: list[str]
+
+
+class Start(BaseModel):
+    """What every view begins with, in one answer. charted: the projections that each room's approved chart has lines for."""
+
+    rooms: list[Room]
+    projections: list[ProjectionOut]
+    exams: list[ExamOut]
+    choices: Choices
+    charted: dict[str, list[str]]
 
 
 class ChartSummary(BaseModel):

@@ -39,21 +39,32 @@ export function makeQueryClient(): QueryClient {
 
 const fixed = { staleTime: Infinity };
 
-export const useRooms = () =>
-  useQuery({ queryKey: ["rooms"], queryFn: () => unwrap<Room[]>(client.GET("/api/rooms")), ...fixed });
+type Start = Schemas["Start"];
 
-export const useProjections = () =>
-  useQuery({
-    queryKey: ["projections"],
-    queryFn: () => unwrap<Projection[]>(client.GET("/api/projections")),
+/** What every view begins with, asked for once; each hook below looks at its part. */
+function useStart<T>(select: (start: Start) => T) {
+  return useQuery({
+    queryKey: ["start"],
+    queryFn: () => unwrap<Start>(client.GET("/api/start")),
+    select,
     ...fixed,
   });
+}
 
-export const useExams = () =>
-  useQuery({ queryKey: ["exams"], queryFn: () => unwrap<Exam[]>(client.GET("/api/exams")), ...fixed });
+const partOf = {
+  rooms: (start: Start): Room[] => start.rooms,
+  projections: (start: Start): Projection[] => start.projections,
+  exams: (start: Start): Exam[] => start.exams,
+  choices: (start: Start): Choices => start.choices,
+  charted: (start: Start): Record<string, string[]> => start.charted,
+};
 
-export const useChoices = () =>
-  useQuery({ queryKey: ["choices"], queryFn: () => unwrap<Choices>(client.GET("/api/choices")), ...fixed });
+export const useRooms = () => useStart(partOf.rooms);
+export const useProjections = () => useStart(partOf.projections);
+export const useExams = () => useStart(partOf.exams);
+export const useChoices = () => useStart(partOf.choices);
+/** The projections that each room's approved chart has lines for. */
+export const useCharted = () => useStart(partOf.charted);
 
 /** Exams and views by what somebody types. */
 export const useSearch = (query: string) =>
@@ -215,9 +226,9 @@ function useChange<In, Out>(change: (given: In) => Promise<Out>, touches: string
   });
 }
 
-const CHARTS = ["charts", "tables", "technique", "what-if"];
-const ROOMS = ["rooms", "room-history", ...CHARTS];
-const CATALOGUE = ["local", "projections", "page", "exams", "technique", "run-sheet", "search"];
+const CHARTS = ["start", "charts", "tables", "technique", "what-if"];
+const ROOMS = ["room-history", ...CHARTS];
+const CATALOGUE = ["start", "local", "page", "technique", "run-sheet", "search"];
 const LOG = ["exposures", "trend", "technique"];
 const ofChart = (chart: number) => ({ params: { path: { chart_id: chart } } });
 const ofLine = (chart: number, line: number) => ({ params: { path: { chart_id: chart, line_id: line } } });
@@ -303,7 +314,7 @@ export const useSaveLocal = () =>
 export const useSetChecks = () =>
   useChange(
     (checks: string[]) => unwrap<Schemas["Checks"]>(client.PUT("/api/checks", { body: { checks } })),
-    ["choices"],
+    ["start"],
   );
 
 export const useRemoveLocal = () =>

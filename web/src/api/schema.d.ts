@@ -24,6 +24,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/start": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Start
+         * @description What every view begins with, in one answer: rooms, catalogue, lists to pick from, and what is charted.
+         */
+        get: operations["start_api_start_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/rooms": {
         parameters: {
             query?: never;
@@ -3118,6 +3138,23 @@ export interface components {
             why: string;
         };
         /**
+         * Start
+         * @description What every view begins with, in one answer. charted: the projections that each room's approved chart has lines for.
+         */
+        Start: {
+            /** Rooms */
+            rooms: components["schemas"]["Room"][];
+            /** Projections */
+            projections: components["schemas"]["ProjectionOut"][];
+            /** Exams */
+            exams: components["schemas"]["ExamOut"][];
+            choices: components["schemas"]["Choices"];
+            /** Charted */
+            charted: {
+                [key: string]: string[];
+            };
+        };
+        /**
          * Step
          * @description One rung of the ladder. factor is the mAs factor; a step that moves kVp shows it before and after.
          *
@@ -3484,6 +3521,53 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Health"];
+                };
+            };
+            /** @description There is no such thing */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The present state does not allow it */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Refused; says what is allowed */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    start_api_start_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Start"];
                 };
             };
             /** @description There is no such thing */

@@ -3,6 +3,7 @@ import { useState } from "react";
 import type { Schemas } from "../api/client";
 import {
   type Chart,
+  type LineTable,
   type Room,
   useAddFromExposure,
   useApprove,
@@ -51,6 +52,8 @@ export function ChartsPage({ room }: { room: Room }) {
     versions.find((one) => one.status === "approved") ??
     versions[0];
   const tables = useTables(chart);
+  // The lines stand there before they are written out on the stations.
+  const written: LineTable[] = tables.data ?? chart?.lines.map((one) => ({ line: one, rows: [] })) ?? [];
 
   if (charts.isError || projections.isError)
     return <Refusal error={charts.error ?? projections.error} className="m-6" />;
@@ -180,11 +183,7 @@ export function ChartsPage({ room }: { room: Room }) {
             />
             {tables.isError ? (
               <Refusal error={tables.error} className="m-5" />
-            ) : !tables.data ? (
-              <div className="p-5">
-                <Waiting what="the lines" />
-              </div>
-            ) : tables.data.length === 0 ? (
+            ) : written.length === 0 ? (
               <div className="p-5">
                 <Empty title="No line yet">
                   A line is one projection under one set of conditions. Start with an accepted exposure.
@@ -193,17 +192,17 @@ export function ChartsPage({ room }: { room: Room }) {
             ) : (
               <div className="grid grid-cols-[minmax(0,1fr)_21.5rem] items-start 2xl:grid-cols-[minmax(0,1fr)_34rem]">
                 <LinesTable
-                  tables={tables.data}
+                  tables={written}
                   projections={projections.data}
                   room={room}
                   unit={unit}
-                  selected={line ?? tables.data[0]?.line.id ?? null}
+                  selected={line ?? written[0]?.line.id ?? null}
                   onSelect={setLine}
                 />
                 <Detail
                   key={`${chart.id} ${line ?? "first"} ${chart.revision}`}
                   chart={chart}
-                  table={tables.data.find((one) => one.line.id === line) ?? tables.data[0]}
+                  table={written.find((one) => one.line.id === line) ?? written[0]}
                   name={(id) =>
                     projectionName(
                       projections.data.find((one) => one.id === id),

@@ -2,7 +2,7 @@ import { useState } from "react";
 import { flushSync } from "react-dom";
 
 import type { Exam, Projection, Room, RunSheetRequest } from "../api/queries";
-import { useCharts, useChoices, useExams, useProjections, useRunSheet, useTechnique } from "../api/queries";
+import { useCharted, useChoices, useExams, useProjections, useRunSheet, useTechnique } from "../api/queries";
 import { Refused } from "../api/client";
 import { Button } from "../ui/Button";
 import { Empty, Refusal, Waiting } from "../ui/Notice";
@@ -30,17 +30,17 @@ import { WhatIf } from "./WhatIf";
 export function DeskPage({ room }: { room: Room }) {
   const projections = useProjections();
   const exams = useExams();
-  const charts = useCharts(room.id);
-  const failed = projections.error ?? exams.error ?? charts.error;
+  const charted = useCharted();
+  const failed = projections.error ?? exams.error ?? charted.error;
   if (failed) return <Refusal error={failed} className="m-6" />;
-  if (!projections.data || !exams.data || !charts.data)
+  if (!projections.data || !exams.data || !charted.data)
     return (
       <div className="p-6">
         <Waiting what="the chart" />
       </div>
     );
-  const approved = charts.data.find((chart) => chart.status === "approved");
-  if (!approved)
+  const lines = charted.data[room.id];
+  if (!lines)
     return (
       <div className="p-6">
         <Empty title={`${room.name} has no approved chart`}>
@@ -48,8 +48,7 @@ export function DeskPage({ room }: { room: Room }) {
         </Empty>
       </div>
     );
-  const charted = new Set(approved.lines.map((line) => line.projection));
-  return <Desk room={room} projections={projections.data} exams={exams.data} charted={charted} />;
+  return <Desk room={room} projections={projections.data} exams={exams.data} charted={new Set(lines)} />;
 }
 
 interface Props {

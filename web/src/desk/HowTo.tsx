@@ -29,6 +29,7 @@ export function HowTo({ projection, stop, choices, answer, changes, openGate, qu
         >
           {projection.exam} {projection.name}
         </Link>
+        {projection.exposures > 1 && <b className="text-ink"> · {projection.exposures} exposures</b>}
         {stop.note && <span className="text-ink"> · {stop.note}</span>}
         {question && <span> · Request: {question}</span>} <span className="text-ink-3">· Measure</span>{" "}
         {projection.measure} <span className="text-ink-3">Centre</span>{" "}

@@ -103,7 +103,7 @@ export function LogPage({ room }: { room: Room }) {
       {undo.isError && <Refusal error={undo.error} className="m-5" />}
       {failed ? (
         <Refusal error={failed} className="m-5" />
-      ) : !exposures.data || !trend.data ? (
+      ) : !exposures.data ? (
         <div className="p-5">
           <Waiting what="the log" />
         </div>
@@ -118,7 +118,7 @@ export function LogPage({ room }: { room: Room }) {
       ) : (
         <>
           <section aria-label="Deviation index over time" className="px-5 pt-3">
-            <Trend trend={trend.data} />
+            {trend.data && <Trend trend={trend.data} />}
           </section>
           <Rows exposures={exposures.data} projections={projections.data ?? []} unit={unit} />
           {exposures.data.length === limit && (
