@@ -35,6 +35,22 @@ def test_technique_and_refusals(run):
         assert {"title", "detail", "status"} <= set(json.loads(out))
 
 
+def test_catalogue_search_and_run_sheet(run):
+    assert len(json.loads(run("projection")[1])) == 119
+    assert json.loads(run("projection", "skull-ap-axial")[1])["angles"][0]["deg"] == -30
+    assert run("projection", "nose")[0] == 2
+    assert json.loads(run("search", "lumber", "spine")[1])[0]["id"] == "lumbar-spine"
+    sheet = json.loads(run("run-sheet", given={"room": "room-1", "exam": "chest", "measured": {"chest-pa": 24}})[1])
+    assert [step["technique"]["thickness"]["cm"] for step in sheet["steps"]] == [24, 34]  # 24 x 31 / 22, to the half
+    assert run("run-sheet", given={"room": "room-1"})[0] == 2
+    own = [{"kind": "projection", "id": "chest-pa", "body": {"time_ceiling_ms": 15}}]
+    assert json.loads(run("catalogue-local", "--read", given=own)[1]) == {"kept": 1}
+    (kept,) = json.loads(run("catalogue-local")[1])
+    assert {key: kept[key] for key in own[0]} == own[0]
+    assert json.loads(run("projection", "chest-pa")[1])["time_ceiling_ms"] == 15
+    assert run("catalogue-local", "--read", given=[{**own[0], "body": {"time_ceiling_ms": "long"}}])[0] == 2
+
+
 def test_judge_export_import_backup(run, tmp_path):
     asked = {"room": "room-1", "projection": "chest-pa", "receptor": "panel-43", "kvp": 117, "mas": 2, "ei": 500}
     assert json.loads(run("judge", given=asked)[1])["evaluation"]["level"] == "excessive"

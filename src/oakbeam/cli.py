@@ -11,15 +11,15 @@ from collections.abc import Callable
 from datetime import UTC, datetime
 from pathlib import Path
 
-from pydantic import ValidationError
+from pydantic import TypeAdapter, ValidationError
 
 import oakbeam
-from oakbeam.api import beam, operations, problems
+from oakbeam.api import beam, guide, operations, problems, runsheet
 from oakbeam.api import schemas as s
 from oakbeam.api.schemas import Problem
 from oakbeam.core.refusal import Refusal
 from oakbeam.formats import chart_csv, chart_json
-from oakbeam.store import NotFound, Store, charts
+from oakbeam.store import NotFound, Store, charts, local
 
 ACTOR = "command line"
 
@@ -58,6 +58,15 @@ def _parser() -> argparse.ArgumentParser:
     serve.add_argument("--front-end", type=Path, default=Path("web/dist"), help="folder of the built interface")
     add("seed", _seed, "Fill an empty database with the invented demo clinic.")
     add("technique", _technique, "A technique from a JSON request on standard input.")
+    add("run-sheet", _run_sheet, "An exam's views with their techniques, from a JSON request on standard input.")
+    search = add("search", _search, "Exams and projections by name, abbreviation or other name.")
+    search.add_argument("words", nargs="+")
+    page = add("projection", _projection, "Everything the catalogue knows of a projection, or the list of all.")
+    page.add_argument("id", nargs="?")
+    local_file = add(
+        "catalogue-local", _catalogue_local, "Write the department's own entries, or with --read take them from JSON."
+    )
+    local_file.add_argument("--read", action="store_true")
     add("judge", _judge, "Judge an image from a JSON request on standard input.")
     add("beam", _beam, "The beam model for a JSON list of cases on standard input: a list of results in the same order.")
     export = add("chart-export", _export, "Write a chart to standard output.")
@@ -103,6 +112,33 @@ def _seed(given: argparse.Namespace) -> int:
 def _technique(given: argparse.Namespace) -> int:
     asked = s.TechniqueRequest.model_validate_json(_input())
     return _print(s.TECHNIQUE_RESPONSE.dump_json(operations.technique(_store(given), asked)).decode())
+
+
+def _run_sheet(given: argparse.Namespace) -> int:
+    asked = runsheet.RunSheetRequest.model_validate_json(_input())
+    return _print(TypeAdapter(runsheet.RunSheet).dump_json(runsheet.run_sheet(_store(given), asked)).decode())
+
+
+def _search(given: argparse.Namespace) -> int:
+    hits = guide.find(local.catalogue_of(_store(given)), " ".join(given.words), 12)
+    return _print(TypeAdapter(list[guide.Hit]).dump_json(hits, indent=1).decode())
+
+
+def _projection(given: argparse.Namespace) -> int:
+    known = local.catalogue_of(_store(given))
+    if given.id is None:
+        return _print(json.dumps({one.id: f"{one.exam} {one.name}" for one in known.projections.values()}, indent=1))
+    return _print(guide.page(known, given.id).model_dump_json(indent=1))
+
+
+def _catalogue_local(given: argparse.Namespace) -> int:
+    store = _store(given)
+    if not given.read:
+        return _print(TypeAdapter(list[guide.LocalOut]).dump_json(guide.local_entries(store), indent=1).decode())
+    entries = TypeAdapter(list[guide.LocalEntryIn]).validate_json(_input())
+    for entry in entries:
+        guide.save_local(store, entry.kind, entry.id, guide.LocalIn(body=entry.body), ACTOR)
+    return _print(json.dumps({"kept": len(entries)}))
 
 
 def _beam(given: argparse.Namespace) -> int:

@@ -29,6 +29,14 @@ class LocalIn(s.Request):
     revision: Annotated[int, Field(ge=1)] | None = None
 
 
+class LocalEntryIn(BaseModel):
+    """An entry as `LocalOut` writes it; what it says of revision and time is not taken over."""
+
+    kind: local.Kind
+    id: EntryId
+    body: dict[str, Any]
+
+
 class LocalOut(BaseModel):
     """A department's change as kept."""
 

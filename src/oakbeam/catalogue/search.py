@@ -53,6 +53,8 @@ LEAST = 60.0
 """A score below this is not shown."""
 OTHER_WORDS = 0.94
 """A word found among the other names and not in the title counts a little less."""
+COUNTED_OUT = frozenset(("view", "views", "1", "2", "3", "4", "5"))
+"""Words of a title that say nothing of what is meant."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -93,7 +95,7 @@ def find(known: Catalogue, query: str, limit: int = 12) -> list[Hit]:
             score += 10
         if score >= LEAST:
             # Of two that hold every word, the shorter name is the one meant.
-            hits.append(Hit(entry.kind, entry.id, entry.title, score - 0.3 * len(entry.title.split())))
+            hits.append(Hit(entry.kind, entry.id, entry.title, score - 0.3 * len(entry.own - COUNTED_OUT)))
     return sorted(hits, key=lambda hit: (-round(hit.score), hit.kind, hit.title))[:limit]
 
 
