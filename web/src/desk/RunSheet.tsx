@@ -7,6 +7,7 @@ import { Button } from "../ui/Button";
 import { Finder } from "../ui/Finder";
 import { Refusal } from "../ui/Notice";
 import { Select } from "../ui/Select";
+import { TextField } from "../ui/TextField";
 import type { Act, DeskState, Stop } from "./useDesk";
 
 interface Props {
@@ -228,12 +229,14 @@ function Gate({
           ) : (
             <div className="mt-3 flex flex-col gap-2">
               <TextField
+                live
                 id={`gate-who-${stop.key}`}
                 label="Decided by (role or name)"
                 value={who}
                 onChange={setWho}
               />
               <TextField
+                live
                 id={`gate-why-${stop.key}`}
                 label="Reason, if it does not apply"
                 value={why}
@@ -256,33 +259,6 @@ function Gate({
         </Popover.Content>
       </Popover.Portal>
     </Popover.Root>
-  );
-}
-
-function TextField({
-  id,
-  label,
-  value,
-  onChange,
-}: {
-  id: string;
-  label: string;
-  value: string;
-  onChange: (text: string) => void;
-}) {
-  return (
-    <div className="rounded-sm border border-rule-strong px-2.5 py-1 focus-within:border-beam">
-      <label htmlFor={id} className="label block">
-        {label}
-      </label>
-      <input
-        id={id}
-        className="block w-full bg-transparent outline-none"
-        value={value}
-        maxLength={80}
-        onChange={(event) => onChange(event.currentTarget.value)}
-      />
-    </div>
   );
 }
 

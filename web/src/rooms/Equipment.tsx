@@ -5,6 +5,7 @@ import { Button } from "../ui/Button";
 import { NumberField } from "../ui/NumberField";
 import { Segmented } from "../ui/Segmented";
 import { Select } from "../ui/Select";
+import { TextField } from "../ui/TextField";
 import { GRID_RATIOS, RECEPTOR_KIND, SUPPORT } from "../ui/words";
 import { ListField } from "./ListField";
 
@@ -280,33 +281,6 @@ function Figure({ id, label, unit, value, set }: FigureProps) {
       digits={4}
       onChange={(number) => number !== null && set(number)}
     />
-  );
-}
-
-function TextField({
-  id,
-  label,
-  value,
-  onChange,
-}: {
-  id: string;
-  label: string;
-  value: string;
-  onChange: (text: string) => void;
-}) {
-  return (
-    <div className="flex min-h-[2.875rem] flex-col justify-center rounded-sm border border-rule-strong px-2.5 leading-tight focus-within:border-beam">
-      <label htmlFor={id} className="label block truncate">
-        {label}
-      </label>
-      <input
-        id={id}
-        defaultValue={value}
-        maxLength={80}
-        className="block w-full bg-transparent outline-none"
-        onBlur={(event) => onChange(event.currentTarget.value.trim())}
-      />
-    </div>
   );
 }
 
