@@ -76,6 +76,13 @@ def test_an_abdomen_upright_then_supine_on_a_large_patient_with_two_crosswise_im
     expect(page.get_by_label("Field ↔")).to_have_value("43")
     expect(number(page, "mas")).to_have_text(mas)
     accept(page)
+    # The department does it so for every large patient: the order in hand is kept as a set of its own.
+    page.get_by_role("button", name="Keep set").click()
+    page.get_by_label("Name of the set").fill("Abdomen, large patient")
+    page.get_by_label("Why in this order").fill("Two crosswise images upright.")
+    page.get_by_role("button", name="Keep", exact=True).click()
+    expect(page.get_by_text("Kept: the search finds it")).to_be_visible()
+    page.keyboard.press("Escape")
     page.keyboard.press("n")
     # Supine: the receptor moves to the table, the patient lies, the thickness is estimated until it is measured.
     expect(page.get_by_text("Receptor: upright Bucky to table Bucky")).to_be_visible()
@@ -85,6 +92,8 @@ def test_an_abdomen_upright_then_supine_on_a_large_patient_with_two_crosswise_im
     fill(page, "Thickness: not measured", "29")
     accept(page)
     assert len(page.request.get(f"{site}/api/exposures?projection=abdomen-upright&limit=50").json()) >= 2
+    take(page, "abdomen large", "Abdomen, large patient")
+    expect(page.get_by_role("list", name="Run sheet").get_by_role("button")).to_have_count(3)
 
 
 def test_a_childs_two_view_chest(page: Page, site: str):

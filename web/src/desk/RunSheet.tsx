@@ -8,6 +8,7 @@ import { Finder } from "../ui/Finder";
 import { Refusal } from "../ui/Notice";
 import { Select } from "../ui/Select";
 import { TextField } from "../ui/TextField";
+import { KeepSet } from "./KeepSet";
 import type { Act, DeskState, Stop } from "./useDesk";
 
 interface Props {
@@ -31,6 +32,10 @@ export function RunSheet({ room, exams, projections, charted, state, act, checks
     if (next) act({ do: "exam", exam: next });
   };
   const now = state.stops[state.at];
+  // The order in hand is no longer the set's own.
+  const changed =
+    state.stops.map((one) => one.options.join()).join("|") !==
+    (exam?.steps ?? []).map((step) => (step.projections ?? []).join()).join("|");
   return (
     <section aria-label="Exam" className="flex items-center gap-3 border-b border-rule px-5 py-1.5">
       <Finder
@@ -114,6 +119,7 @@ export function RunSheet({ room, exams, projections, charted, state, act, checks
             <Button tone="quiet" className="px-2!" onClick={() => setAdding(true)}>
               Add view
             </Button>
+            {(exam === undefined || changed) && <KeepSet state={state} exams={exams} />}
           </>
         )}
       </div>
