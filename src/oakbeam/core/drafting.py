@@ -14,7 +14,7 @@ import numpy as np
 from oakbeam.core.beam.model import rqa5_equivalent_ugy
 from oakbeam.core.chart import Banded, ChartLine, check_line, usual_range_cm
 from oakbeam.core.levelling import level
-from oakbeam.core.measurement import LIMB_SHARE, usual_child_cm
+from oakbeam.core.measurement import BELIEVED, LIMB_SHARE, usual_child_cm
 from oakbeam.core.modelling import beam_setup, part_of, usual_field, wanted_rqa5_ugy
 from oakbeam.core.projection import Projection
 from oakbeam.core.refusal import Refusal
@@ -54,7 +54,7 @@ def _child_lines(projection: Projection, room: Room) -> Iterator[ChartLine]:
     place = next((one for one in served(projection, room) if one.id in ("tabletop", "detector")), support)
     top = max(low, (projection.grid_over_cm or 0) + 2)
     window = projection.kvp_usual(place.id)
-    reach = (floor_half(0.8 * min(sizes)), min(top, high))
+    reach = (smallest_cm(projection, sizes), min(top, high))
     yield drafted_line(projection, room, place, 0, window[0], reach, _middle(sizes, top), CHILDREN_NOTE)
 
 
@@ -64,9 +64,11 @@ def _middle(sizes: list[float], top: float) -> float:
     return below[len(below) // 2]
 
 
-def floor_half(cm: float) -> float:
-    """Down to the half centimetre, at least half of one."""
-    return max(0.5, math.floor(2 * cm) / 2)
+def smallest_cm(projection: Projection, sizes: list[float]) -> float:
+    """Where a line for children begins: a little below the smallest of them, but no further down than a reading is believed
+    without asking (see `measurement.plausibility`), unless the smallest lies there."""
+    below, believed = math.floor(2 * 0.8 * min(sizes)) / 2, math.ceil(2 * BELIEVED[0] * projection.thickness_cm[0]) / 2
+    return max(0.5, min(min(sizes), max(below, believed)))
 
 
 def best_support(projection: Projection, room: Room) -> Support:
@@ -132,7 +134,7 @@ def drafted_line(
 def _range_cm(projection: Projection, grid: Grid | None) -> tuple[float, float]:
     low, high = usual_range_cm(projection)
     sizes = [cm for band in LIMB_SHARE if (cm := usual_child_cm(projection, band)) is not None]
-    return (min(low, floor_half(0.8 * min(sizes))) if sizes and grid is None else low), high
+    return (min(low, smallest_cm(projection, sizes)) if sizes and grid is None else low), high
 
 
 def usual_grid(projection: Projection, room: Room, support: Support) -> Grid | None:

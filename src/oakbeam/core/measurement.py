@@ -21,6 +21,8 @@ HEIGHT_RANGE_CM = (30.0, 230.0)
 REFERENCE_WEIGHT_KG, REFERENCE_HEIGHT_CM = 70.0, 170.0
 """The adult whose parts have the catalogue's average thickness."""
 CM_PER_INCH = 2.54
+BELIEVED = (0.4, 2.0)
+"""A reading below this share of the small patient or above this of the large is refused until it is confirmed."""
 SPREAD = {"size": 0.10, "limb_by_size": 0.15, "build": 0.13, "age": 0.14}
 """One standard deviation, relative, of a thickness by weight and height (trunk, limb), by build, by age: from the spread of
 the usual ranges; estimates of our own."""
@@ -141,11 +143,11 @@ def plausibility(
     child = usual_child_cm(projection, age_band) if age_band else None
     if child is not None and projection.child != "own":
         small, average, large = 0.7 * child, child, 1.4 * child
-    if not 0.4 * small <= cm <= 2 * large and not confirmed:
+    if not BELIEVED[0] * small <= cm <= BELIEVED[1] * large and not confirmed:
         raise Refusal(
             "Thickness not believable",
             f"{cm:g} cm is far outside what is usual here ({small:g} to {large:g} cm). Measure again; confirm it if so.",
-            {"min": 0.4 * small, "max": 2 * large, "unit": "cm"},
+            {"min": BELIEVED[0] * small, "max": BELIEVED[1] * large, "unit": "cm"},
             "thickness_cm",
         )
     if 0.8 * small <= cm <= 1.2 * large:

@@ -24,7 +24,7 @@ KNEE_STRAIGHT_CM = (19.0, 24.0)
 """ASIS to tabletop between which the knee needs no angle."""
 CALCANEUS_MOST_DEG = 50.0
 FOOT_SHORT_RANGE_DEG = (0.0, 45.0)
-CHEST_DEPTH_RANGE_CM = (8.0, 45.0)
+CHEST_DEPTH_RANGE_CM = (4.0, 45.0)
 STERNUM_RANGE_DEG = (12.0, 22.0)
 SI_DEG: Mapping[Sex, float] = {"male": 30.0, "female": 35.0}
 THORACIC_WAIST_DEG: Mapping[Sex, float] = {"female": 10.0, "male": 15.0}

@@ -17,7 +17,7 @@ from oakbeam.core.beam.model import rqa5_equivalent_ugy
 from oakbeam.core.beam.spectrum import beam_quality
 from oakbeam.core.builder import AcceptedExposure, line_from_exposure
 from oakbeam.core.chart import Band, Banded, ChartLine, LawName, check_line, usual_range_cm
-from oakbeam.core.drafting import CHILDREN_NOTE, drafted_line, drafted_lines, floor_half
+from oakbeam.core.drafting import CHILDREN_NOTE, drafted_line, drafted_lines, smallest_cm
 from oakbeam.core.generator import FocalSpot, Generator, PowerPoint, nearest_station, renard_r10
 from oakbeam.core.measurement import LIMB_SHARE, usual_child_cm
 from oakbeam.core.modelling import beam_setup, part_of, usual_field, wanted_rqa5_ugy
@@ -219,7 +219,7 @@ def _for_children(line: ChartLine, room: Room) -> ChartLine | None:
     low = line.range_cm[0]
     if line.grid_ratio or not sizes or min(sizes) >= low:
         return None
-    reach = (floor_half(0.8 * min(sizes)), low)
+    reach = (smallest_cm(projection, sizes), low)
     return drafted_line(projection, room, room.support(line.support), 0, None, reach, low, CHILDREN_NOTE)
 
 
