@@ -120,11 +120,11 @@ def test_checks_are_the_departments_and_the_worklist_forgets_what_was_done(clien
     assert client.put("/api/checks", json={"checks": ["Right patient"]}).json() == {"checks": ["Right patient"]}
     assert client.get("/api/choices").json()["checks"] == ["Right patient"]
     assert problem(client.put("/api/checks", json={"checks": [""]}))
-    before = [one["study_key"] for one in client.get("/api/worklist").json()]
+    before = [one["study_key"] for one in client.get("/api/waiting").json()]
     technique = {"room": "room-1", "projection": "hand-pa", "thickness_cm": 3}
     asked = {"technique": technique, "kvp": 57, "mas": 1.6, "ei": 400, "outcome": "accepted", "study_key": "S-1047"}
     assert client.post("/api/exposures", json=asked).status_code == 201
-    after = [one["study_key"] for one in client.get("/api/worklist").json()]
+    after = [one["study_key"] for one in client.get("/api/waiting").json()]
     assert set(before) - set(after) == {"S-1047"}
     shown = client.post("/api/read-outs", json=technique).json()
     assert shown["simulated"]

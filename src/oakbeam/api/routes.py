@@ -177,8 +177,8 @@ def read_out(store: StoreHere, asked: s.TechniqueRequest) -> detector.ReadOut:
     return detector.read_out(operations.technique(store, asked).forecast, exposures.count(store))
 
 
-@router.get("/worklist", tags=["technique"])
-def worklist(store: StoreHere) -> list[runsheet.Waiting]:
+@router.get("/waiting", tags=["technique"])
+def waiting(store: StoreHere) -> list[runsheet.Waiting]:
     """The requests that wait, from the simulated worklist; nobody is identified."""
     return runsheet.waiting(store)
 

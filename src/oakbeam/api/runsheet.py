@@ -12,7 +12,7 @@ from oakbeam.api import schemas as s
 from oakbeam.api.asked import room_of
 from oakbeam.core.exam import ExamStep, Placed, changes
 from oakbeam.core.refusal import Refusal
-from oakbeam.sim import worklist
+from oakbeam.sim import waiting as stand_in
 from oakbeam.store import Store, exposures, local
 
 MOST_STEPS = 30
@@ -66,7 +66,7 @@ class GateIn(s.Request):
     study_key: Annotated[str, Field(max_length=60)] = ""
 
 
-Waiting = worklist.Waiting
+Waiting = stand_in.Waiting
 
 
 def run_sheet(store: Store, asked: RunSheetRequest) -> RunSheet:
@@ -129,4 +129,4 @@ def record_gate(store: Store, asked: GateIn, actor: str) -> local.GateRecord:
 def waiting(store: Store) -> list[Waiting]:
     """The simulated worklist, without what has been taken."""
     known, taken = local.catalogue_of(store), exposures.study_keys(store)
-    return [one for one in worklist.waiting() if one.exam in known.exams and one.study_key not in taken]
+    return [one for one in stand_in.waiting() if one.exam in known.exams and one.study_key not in taken]

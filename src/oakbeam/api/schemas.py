@@ -224,6 +224,7 @@ class ProjectionOut(BaseModel):
     detector_grid: bool
     grid_over_cm: float | None
     kvp_window: tuple[float, float]
+    kvp_on: list[tuple[str, tuple[float, float]]]
     aec_cells: str
     focal_spot: SpotChoice
     posture: str
@@ -253,7 +254,6 @@ class ProjectionPage(ProjectionOut):
     faults: list[tuple[str, str]]
     variants: list[Variant]
     composition: Composition
-    kvp_on: list[tuple[str, tuple[float, float]]]
     child_cm: dict[str, float]
     exams: list[str]
 

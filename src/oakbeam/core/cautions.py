@@ -123,7 +123,8 @@ def _console(projection: Projection, patient: Patient, technique: Technique, for
             "support the part.",
             "time ceiling",
         )
-    low, high = projection.kvp_window
+    medium = patient.contrast
+    low, high = medium.kvp_window if medium and medium.kvp_window else projection.kvp_usual(technique.support)
     if not low <= technique.kvp <= high:
         yield Caution(
             "note",

@@ -89,8 +89,8 @@ export const usePage = (projection: string) =>
 
 export const useWorklist = (wanted: boolean) =>
   useQuery({
-    queryKey: ["worklist"],
-    queryFn: () => unwrap<Waiting[]>(client.GET("/api/worklist")),
+    queryKey: ["waiting"],
+    queryFn: () => unwrap<Waiting[]>(client.GET("/api/waiting")),
     enabled: wanted,
   });
 

@@ -360,7 +360,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/worklist": {
+    "/api/waiting": {
         parameters: {
             query?: never;
             header?: never;
@@ -368,10 +368,10 @@ export interface paths {
             cookie?: never;
         };
         /**
-         * Worklist
+         * Waiting
          * @description The requests that wait, from the simulated worklist; nobody is identified.
          */
-        get: operations["worklist_api_worklist_get"];
+        get: operations["waiting_api_waiting_get"];
         put?: never;
         post?: never;
         delete?: never;
@@ -2641,6 +2641,14 @@ export interface components {
                 number,
                 number
             ];
+            /** Kvp On */
+            kvp_on: [
+                string,
+                [
+                    number,
+                    number
+                ]
+            ][];
             /** Aec Cells */
             aec_cells: string;
             /**
@@ -2740,6 +2748,14 @@ export interface components {
                 number,
                 number
             ];
+            /** Kvp On */
+            kvp_on: [
+                string,
+                [
+                    number,
+                    number
+                ]
+            ][];
             /** Aec Cells */
             aec_cells: string;
             /**
@@ -2802,14 +2818,6 @@ export interface components {
             /** Variants */
             variants: components["schemas"]["Variant"][];
             composition: components["schemas"]["Composition"];
-            /** Kvp On */
-            kvp_on: [
-                string,
-                [
-                    number,
-                    number
-                ]
-            ][];
             /** Child Cm */
             child_cm: {
                 [key: string]: number;
@@ -4549,7 +4557,7 @@ export interface operations {
             };
         };
     };
-    worklist_api_worklist_get: {
+    waiting_api_waiting_get: {
         parameters: {
             query?: never;
             header?: never;

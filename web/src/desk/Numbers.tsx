@@ -19,6 +19,7 @@ export function Numbers({ answer, projection, unit, measured, stale }: Props) {
   const spot = now.focal_spot === "small" ? "small focus" : "large focus";
   const aec = now.exposure_control === "aec";
   const angle = answer.figures.tube_angle_deg;
+  const window = projection.kvp_on.find(([support]) => support === now.support)?.[1] ?? projection.kvp_window;
   return (
     <div
       className={`transition-opacity delay-300 ${stale ? "opacity-40" : ""}`}
@@ -27,7 +28,7 @@ export function Numbers({ answer, projection, unit, measured, stale }: Props) {
     >
       <div className="grid grid-cols-[1fr_1.25fr]">
         <Number name="kVp" size="numeral" value={trimmed(now.kvp, 1)} beam={measured}>
-          {projection.kvp_window[0]} to {projection.kvp_window[1]} usual
+          {window[0]} to {window[1]} usual
         </Number>
         <Number
           name={aec ? "mAs, predicted" : "mAs"}
