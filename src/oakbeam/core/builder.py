@@ -5,7 +5,19 @@ from __future__ import annotations
 from dataclasses import dataclass, replace
 
 from oakbeam.core import rules
-from oakbeam.core.chart import KVP_RANGE, MAS_RANGE, Band, Banded, ChartLine, FixedKvp, Law, LawName, VariableKvp, check_line
+from oakbeam.core.chart import (
+    KVP_RANGE,
+    MAS_RANGE,
+    Band,
+    Banded,
+    ChartLine,
+    FixedKvp,
+    Law,
+    LawName,
+    VariableKvp,
+    check_line,
+    usual_bands,
+)
 from oakbeam.core.evaluation import corrected_mas, deviation_index
 from oakbeam.core.levelling import level
 from oakbeam.core.projection import Projection
@@ -63,12 +75,7 @@ def line_from_exposure(
 def _bands_around(
     exposure: AcceptedExposure, mas: float, range_cm: tuple[float, float], projection: Projection, doubling_cm: float
 ) -> Banded:
-    small, average, large = projection.thickness_cm
-    low, high = range_cm
-    cuts = [cut for cut in ((small + average) / 2, (average + large) / 2) if low < cut < high]
-    edges = [low, *cuts, high]
-    names = ["small", "average", "large"] if len(cuts) == 2 else ["small", "large"] if cuts else ["all"]
-    blank = Banded(tuple(Band(n, a, b, exposure.kvp, mas) for n, a, b in zip(names, edges, edges[1:], strict=False)))
+    blank = Banded(tuple(Band(*band, exposure.kvp, mas) for band in usual_bands(projection, range_cm)))
     own = blank.band(exposure.thickness_cm)
     own_middle = (own.min_cm + own.max_cm) / 2
     return Banded(

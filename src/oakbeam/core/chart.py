@@ -9,7 +9,7 @@ from __future__ import annotations
 
 from bisect import bisect_right
 from collections.abc import Iterable
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from itertools import pairwise
 from typing import Literal
 
@@ -23,7 +23,7 @@ THICKNESS_RANGE_CM = (0.5, 45.0)
 KVP_RANGE = (40.0, 150.0)
 MAS_RANGE = (0.01, 2000.0)
 SID_RANGE_CM = (40.0, 400.0)
-Status = Literal["draft", "approved", "superseded"]
+Status = Literal["draft", "proposed", "approved", "superseded"]
 LawName = Literal["fixed_kvp", "variable_kvp", "banded", "levelled"]
 
 
@@ -134,8 +134,23 @@ Law = FixedKvp | VariableKvp | Banded | Levelled
 
 
 @dataclass(frozen=True, slots=True)
+class Link:
+    """How a line follows another of its chart: for a patient who measures thicker_cm less there, the kVp of that line plus
+    kvp_added and its mAs times mas_factor. to: the key of the line followed."""
+
+    to: int
+    kvp_added: float = 0.0
+    mas_factor: float = 1.0
+    thicker_cm: float = 0.0
+
+
+@dataclass(frozen=True, slots=True)
 class ChartLine:
-    """One line of a chart: the conditions it was made under, and its law over range_cm."""
+    """One line of a chart: the conditions it was made under, and its law over range_cm.
+
+    key: which line this is, the same in every version of the room's chart. link: set where the law follows another line's
+    (see `families`). id and revision belong to the database. None of key, id and revision is part of what a line says.
+    """
 
     projection: str
     receptor: str
@@ -147,7 +162,10 @@ class ChartLine:
     target_ei: float | None = None
     field_cm: tuple[float, float] | None = None
     note: str = ""
-    id: int | None = None
+    link: Link | None = None
+    key: int | None = field(default=None, compare=False)
+    id: int | None = field(default=None, compare=False)
+    revision: int = field(default=1, compare=False)
 
     @property
     def thickness_cm(self) -> float:
@@ -164,7 +182,8 @@ class ChartLine:
 
 @dataclass(frozen=True, slots=True)
 class Chart:
-    """A version of a room's chart. status: draft, approved (never changes again) or superseded."""
+    """A version of a room's chart. status: draft, proposed (waits for approval, does not change), approved (never changes
+    again) or superseded."""
 
     id: int
     room: str
@@ -293,6 +312,15 @@ def usual_range_cm(projection: Projection) -> tuple[float, float]:
     small, _, large = projection.thickness_cm
     low, high = THICKNESS_RANGE_CM
     return max(low, round(1.6 * small) / 2), min(high, round(2.4 * large) / 2)
+
+
+def usual_bands(projection: Projection, range_cm: tuple[float, float]) -> tuple[tuple[str, float, float], ...]:
+    """(name, from, to) of the bands of a range, cut midway between the projection's small, average and large adult."""
+    small, average, large = projection.thickness_cm
+    low, high = range_cm
+    cuts = [cut for cut in ((small + average) / 2, (average + large) / 2) if low < cut < high]
+    names = ["small", "average", "large"] if len(cuts) == 2 else ["small", "large"] if cuts else ["all"]
+    return tuple((name, a, b) for name, (a, b) in zip(names, pairwise((low, *cuts, high)), strict=True))
 
 
 def find_line(
