@@ -112,7 +112,8 @@ def level_it(line: ChartLine, room: Room, projection: Projection) -> Levelling |
 
     Tried in the order of what they change: one parameter of the law; the mAs of single bands, on stations; last the beam
     model's points in the place of the law. Where none reaches the tolerance, the best of those that help by half a DI or
-    more. The line's own number, its accepted exposure, is never touched.
+    more. The line's own number, its accepted exposure, is not
+    touched, but where a band that holds it is itself cut in two.
     """
     before = strip(line, room, projection)
     if before is None or before.level:
