@@ -10,11 +10,13 @@ import pytest
 from fastapi.testclient import TestClient
 from hypothesis import settings
 
+from oakbeam.api.access import TOKEN_HEADER
 from oakbeam.api.app import build
-from oakbeam.core.chart import Band, Banded, ChartLine, FixedKvp, VariableKvp
+from oakbeam.core.chart import Band, Banded, Chart, ChartLine, FixedKvp, VariableKvp
 from oakbeam.core.room import Room
 from oakbeam.sim import clinic, demo
-from oakbeam.store import Store, charts, rooms
+from oakbeam.store import Store, charts, people, rooms
+from oakbeam.store.people import Role
 
 # A test never fails for being slow: shared machines stall.
 settings.register_profile("patient", deadline=None)
@@ -63,10 +65,26 @@ def store(tmp_path: Path) -> Iterator[Store]:
 @pytest.fixture
 def charted(store: Store) -> Store:
     """A database whose Room 1 has the four round lines approved as version 1."""
-    charts.approve(
-        store, charts.add_draft(store, "room-1", "Round numbers", "keeper", tuple(LINES.values())).id, "physicist"
-    )
+    approved(store, charts.add_draft(store, "room-1", "Round numbers", "keeper", tuple(LINES.values())).id)
     return store
+
+
+def approved(store: Store, chart_id: int) -> Chart:
+    """A draft proposed by one person and approved by another."""
+    charts.propose(store, chart_id, "keeper")
+    return charts.approve(store, chart_id, "physicist", another=True)
+
+
+PASSWORD = "a long enough one"
+
+
+def signed_in(store: Store, client: TestClient, person: str, *roles: Role) -> TestClient:
+    """The client signed in as a person of these roles, who is added where missing."""
+    if person not in {one.id for one in people.everybody(store)}:
+        people.add(store, person, person.title(), roles, PASSWORD, "test")
+    client.headers.pop(TOKEN_HEADER, None)
+    client.headers[TOKEN_HEADER] = client.post("/api/session", json={"person": person, "password": PASSWORD}).json()["token"]
+    return client
 
 
 @pytest.fixture(scope="session")
@@ -79,5 +97,13 @@ def demo_store(tmp_path_factory: pytest.TempPathFactory) -> Iterator[Store]:
 
 
 @pytest.fixture
-def client(charted: Store) -> TestClient:
+def visitor(charted: Store) -> TestClient:
+    """Nobody signed in."""
     return TestClient(build(charted), raise_server_exceptions=False)
+
+
+@pytest.fixture
+def client(charted: Store, visitor: TestClient) -> TestClient:
+    """Somebody with every role; where another has to approve, see `approved`."""
+    people.agree(charted, people.Agreement(another_approves=False), "test")
+    return signed_in(charted, visitor, "all", "technologist", "keeper", "physicist", "admin")

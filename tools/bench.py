@@ -113,6 +113,7 @@ def run_sheet_ms() -> float:
         store = Store(Path(folder) / "oakbeam.db")
         rooms.save(store, clinic.room_1(), "bench")
         draft = charts.add_draft(store, "room-1", "bench", "bench", clinic.chart_lines(clinic.room_1()))
+        charts.propose(store, draft.id, "bench")
         charts.approve(store, draft.id, "bench too")
         times = []
         for i in range(60):

@@ -36,6 +36,7 @@ def test_hand_computed_techniques_through_the_api(client, case):
     if case["grid_table"] == "by_kvp":
         draft = client.post("/api/charts", json={"room": "room-1", "from_chart": 1}).json()
         client.put(f"/api/charts/{draft['id']}", json={"name": "by kVp", "grid_table": "by_kvp"})
+        client.post(f"/api/charts/{draft['id']}/propose")
         client.post(f"/api/charts/{draft['id']}/approve")
     answer = client.post(
         "/api/techniques",
@@ -137,11 +138,12 @@ def test_from_an_accepted_exposure_to_an_approved_line(client):
     )
     changed = {**BASE["line"], "law": {"name": "variable_kvp", "thickness_cm": 11, "kvp": 66, "mas": 6.3}}
     client.put(f"/api/charts/{draft['id']}/lines/{line['id']}", json=changed)
+    assert client.post(f"/api/charts/{draft['id']}/propose").json()["status"] == "proposed"
     assert client.post(f"/api/charts/{draft['id']}/approve").json()["status"] == "approved"
     problem(client.put(f"/api/charts/{draft['id']}/lines/{line['id']}", json=changed), 409)
     assert client.post("/api/techniques", json=ask).json()["exact_kvp"] == 66
     actions = [row["action"] for row in client.get(f"/api/charts/{draft['id']}/history").json()]
-    assert actions == ["chart.approve", "line.change", "line.add", "chart.draft"]
+    assert actions == ["chart.approve", "chart.propose", "line.change", "line.add", "chart.draft"]
 
 
 def test_import_export_round_trip_and_a_refused_file(client):

@@ -7,12 +7,13 @@ import threading
 from dataclasses import replace
 
 import pytest
-from tests.conftest import CHEST, KNEE, LINES, LSPINE, NOW, ROOM
+from tests.conftest import CHEST, KNEE, LINES, LSPINE, NOW, ROOM, approved
 
 from oakbeam.core.chart import FixedKvp, Levelled, Point
 from oakbeam.core.refusal import Refusal
 from oakbeam.sim import demo
 from oakbeam.store import Conflict, NotFound, Store, charts, exposures, history, rooms
+from oakbeam.store.charts import LineChange
 from oakbeam.store.exposures import Exposure
 
 
@@ -38,9 +39,9 @@ def test_levelled_lines_come_back_and_their_points_are_immutable_once_approved(c
     line = charts.add_line(charted, draft.id, replace(LSPINE, law=law), "keeper")
     assert charts.get(charted, draft.id).lines[-1] == line
     fewer = replace(LSPINE, law=replace(law, points=law.points[::2], base_cm=13))
-    charts.replace_line(charted, draft.id, line.id, fewer, "keeper")
+    charts.change_lines(charted, draft.id, [LineChange(line.id, fewer)], "keeper")
     assert len(charts.get(charted, draft.id).lines[-1].law.points) == 2
-    charts.approve(charted, draft.id, "physicist")
+    approved(charted, draft.id)
     for statement in (
         "UPDATE chart_point SET mas = 1",
         "DELETE FROM chart_point",
@@ -93,28 +94,38 @@ def test_draft_approve_and_the_next_draft(charted):
     draft = charts.next_draft(charted, first.id, "keeper")
     assert (draft.version, draft.status, plain(draft.lines)) == (2, "draft", plain(first.lines))
     assert charts.newest_approved(charted, "room-1").id == first.id
-    with pytest.raises(Conflict, match="still a draft"):
+    with pytest.raises(Conflict, match="not approved yet"):
         charts.add_draft(charted, "room-1", "another", "keeper")
     changed = replace(LSPINE, law=FixedKvp(21, 82, 36, 4))
-    kept = charts.replace_line(charted, draft.id, draft.lines[0].id, changed, "keeper")
-    charts.replace_line(charted, draft.id, draft.lines[2].id, KNEE, "keeper")
-    charts.remove_line(charted, draft.id, draft.lines[3].id, "keeper")
+    ids = [line.id for line in draft.lines]
+    changes = [LineChange(ids[0], changed), LineChange(ids[2], KNEE), LineChange(ids[3], None)]
+    charts.change_lines(charted, draft.id, changes, "keeper")
     added = charts.add_line(charted, draft.id, CHEST, "keeper")
-    second = charts.approve(charted, draft.id, "physicist")
+    second = approved(charted, draft.id)
     assert plain(second.lines) == [changed, KNEE, KNEE, CHEST]
-    assert (kept.id, added.id) == (draft.lines[0].id, second.lines[-1].id)
+    assert (ids[0], added.id) == (second.lines[0].id, second.lines[-1].id)
     assert charts.get(charted, first.id).status == "superseded"
     assert charts.newest_approved(charted, "room-1") == second
     actions = [change.action for change in history.of(charted, f"chart:{draft.id}")]
-    assert actions == ["chart.approve", "line.add", "line.remove", "line.change", "line.change", "chart.draft"]
+    assert actions == [
+        "chart.approve",
+        "chart.propose",
+        "line.add",
+        "line.remove",
+        "line.change",
+        "line.change",
+        "chart.draft",
+    ]
 
 
 @pytest.mark.parametrize(
     "change",
     [
         lambda store, chart: charts.add_line(store, chart.id, KNEE, "x"),
-        lambda store, chart: charts.replace_line(store, chart.id, chart.lines[0].id, KNEE, "x"),
-        lambda store, chart: charts.remove_line(store, chart.id, chart.lines[0].id, "x"),
+        lambda store, chart: charts.change_lines(store, chart.id, [LineChange(chart.lines[0].id, KNEE)], "x"),
+        lambda store, chart: charts.change_lines(store, chart.id, [LineChange(chart.lines[0].id, None)], "x"),
+        lambda store, chart: charts.propose(store, chart.id, "x"),
+        lambda store, chart: charts.give_back(store, chart.id, "x", "because"),
         lambda store, chart: charts.discard(store, chart.id, "x"),
         lambda store, chart: charts.approve(store, chart.id, "x"),
         lambda store, chart: charts.change_heading(store, chart.id, "x", "other", "average", ""),
@@ -136,7 +147,11 @@ def test_an_approved_version_refuses_every_change(charted, change):
         "DELETE FROM chart",
         "UPDATE chart_line SET mas = 1",
         "DELETE FROM chart_line",
-        "INSERT INTO chart_line SELECT NULL, chart, 9, projection, receptor, support, grid_ratio, sid_cm, range_min_cm,"
+        "UPDATE chart_line SET key = 7",
+        "UPDATE chart SET status = 'proposed'",
+        "INSERT INTO chart_line (chart, position, projection, receptor, support, grid_ratio, sid_cm, range_min_cm,"
+        " range_max_cm, target_ei, field_w_cm, field_h_cm, note, school, thickness_cm, kvp, mas, doubling_cm, kvp_per_cm)"
+        " SELECT chart, 9, projection, receptor, support, grid_ratio, sid_cm, range_min_cm,"
         " range_max_cm, target_ei, field_w_cm, field_h_cm, note, school, thickness_cm, kvp, mas, doubling_cm, kvp_per_cm"
         " FROM chart_line LIMIT 1",
         "UPDATE chart_band SET mas = 1",
@@ -165,7 +180,7 @@ def test_a_change_is_whole_or_not_at_all(store):
 def test_an_empty_draft_is_not_approved_and_a_discarded_one_leaves_its_audit(store):
     draft = charts.add_draft(store, "room-1", "empty", "keeper")
     with pytest.raises(Conflict, match="without lines"):
-        charts.approve(store, draft.id, "physicist")
+        charts.propose(store, draft.id, "keeper")
     charts.add_line(store, draft.id, KNEE, "keeper")
     charts.discard(store, draft.id, "keeper")
     with pytest.raises(NotFound):

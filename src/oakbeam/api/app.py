@@ -6,14 +6,14 @@ from collections.abc import AsyncIterator
 from contextlib import asynccontextmanager
 from pathlib import Path
 
-from fastapi import FastAPI, Response
+from fastapi import Depends, FastAPI, Response
 from fastapi.openapi.utils import get_openapi
 from fastapi.responses import FileResponse, HTMLResponse
 from starlette.middleware.gzip import GZipMiddleware
 from starlette.types import ASGIApp, Message, Receive, Scope, Send
 
 import oakbeam
-from oakbeam.api import problems, routes
+from oakbeam.api import access, people, problems, routes, workbench
 from oakbeam.api.lane import TechniqueLane
 from oakbeam.api.schemas import TechniqueRequest
 from oakbeam.store import Store
@@ -46,7 +46,9 @@ def build(store: Store, front_end: Path | None = None) -> FastAPI:
     )
     app.state.store = store
     problems.install(app)
-    app.include_router(routes.router)
+    guarded = [Depends(access.allowed)]
+    for router in (people.router, workbench.router, routes.router):  # the last ends with "nothing here"
+        app.include_router(router, dependencies=guarded)
     if front_end:
         _serve_front_end(app, front_end)
     app.add_middleware(GZipMiddleware, minimum_size=1400)
@@ -99,7 +101,7 @@ def _describe(app: FastAPI) -> None:
             for path in document["paths"].values():
                 for operation in path.values():
                     for status, response in operation["responses"].items():
-                        if status in ("404", "409", "422"):
+                        if status in ("401", "403", "404", "409", "422", "429"):
                             response["content"] = {problems.MEDIA_TYPE: next(iter(response["content"].values()))}
             app.openapi_schema = document
         return app.openapi_schema

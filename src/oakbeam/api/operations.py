@@ -19,6 +19,7 @@ from oakbeam.core.chart import (
     FixedKvp,
     Law,
     Levelled,
+    Link,
     Point,
     VariableKvp,
     check_line,
@@ -66,9 +67,10 @@ def line_of(known: Catalogue, room: Room, asked: s.LineIn) -> ChartLine:
             raise Refusal("Not for a banded law", f"A banded law takes bands only, not {', '.join(extra)}.", field=extra[0])
         law = Banded(tuple(Band(b.name, b.min_cm, b.max_cm, b.kvp, b.mas) for b in given.bands))
     elif given.name == "levelled":
-        if given.thickness_cm is None or not given.points or given.bands:
+        base_cm = given.base_cm if given.thickness_cm is None else given.thickness_cm
+        if base_cm is None or not given.points or given.bands:
             raise Refusal("Incomplete law", "A levelled law takes thickness_cm and points, and no bands.", field="law")
-        law = Levelled(tuple(Point(p.thickness_cm, p.kvp, p.mas) for p in given.points), given.thickness_cm)
+        law = Levelled(tuple(Point(p.thickness_cm, p.kvp, p.mas) for p in given.points), base_cm)
     else:
         if given.thickness_cm is None or given.kvp is None or given.mas is None or given.bands or given.points:
             raise Refusal("Incomplete law", "This law takes thickness_cm, kvp and mas, no bands and no points.", field="law")
@@ -77,7 +79,8 @@ def line_of(known: Catalogue, room: Room, asked: s.LineIn) -> ChartLine:
         else:
             law = VariableKvp(given.thickness_cm, given.kvp, given.mas, given.kvp_per_cm or rules.DEFAULT_KVP_PER_CM)
     line, projection = _conditions(known, asked)
-    return check_line(replace(line, law=law), projection, room)
+    link = Link(**asked.link.model_dump()) if asked.link else None
+    return check_line(replace(line, law=law, link=link, key=asked.key), projection, room)
 
 
 def line_from_accepted(known: Catalogue, room: Room, asked: s.AcceptedExposureIn) -> ChartLine:

@@ -11,13 +11,27 @@ from fastapi.exceptions import RequestValidationError
 from fastapi.responses import JSONResponse
 from starlette.exceptions import HTTPException
 
-from oakbeam.api.schemas import Problem
+from oakbeam.api.access import Forged, NotSignedIn, NotYourRole
+from oakbeam.api.schemas import LineNow, Problem
 from oakbeam.core.refusal import Refusal
 from oakbeam.formats.chart_csv import BadFile
 from oakbeam.store import Conflict, NotFound
+from oakbeam.store.charts import Stale
+from oakbeam.store.people import TooManyAttempts, WrongPassword
 
+STATUS: Mapping[type[Refusal], int] = {
+    Conflict: 409,
+    NotSignedIn: 401,
+    WrongPassword: 401,
+    NotYourRole: 403,
+    Forged: 403,
+    TooManyAttempts: 429,
+}
+"""The HTTP status of a refusal; 422 where it is none of these."""
 MEDIA_TYPE = "application/problem+json"
 RESPONSES: dict[int | str, dict[str, Any]] = {
+    401: {"model": Problem, "description": "Nobody is signed in"},
+    403: {"model": Problem, "description": "Not for this role, or not from here"},
     404: {"model": Problem, "description": "There is no such thing"},
     409: {"model": Problem, "description": "The present state does not allow it"},
     422: {"model": Problem, "description": "Refused; says what is allowed"},
@@ -27,13 +41,17 @@ RESPONSES: dict[int | str, dict[str, Any]] = {
 def of_refusal(refusal: Refusal) -> Problem:
     """The problem details of a refusal of the core, the store or a format."""
     faults = [asdict(fault) for fault in refusal.faults] if isinstance(refusal, BadFile) else None
+    conflicts = None
+    if isinstance(refusal, Stale):
+        conflicts = [LineNow(line=line_id, now=line) for line_id, line in refusal.lines.items()]
     return Problem(
         title=refusal.title,
-        status=409 if isinstance(refusal, Conflict) else 422,
+        status=next((status for kind, status in STATUS.items() if isinstance(refusal, kind)), 422),
         detail=refusal.detail,
         allowed=refusal.allowed,
         field=refusal.field,
         faults=faults,
+        conflicts=conflicts,
     )
 
 
@@ -63,7 +81,8 @@ def install(app: FastAPI) -> None:
 
     @app.exception_handler(Refusal)
     async def refused(_: Request, error: Refusal) -> JSONResponse:
-        return response(of_refusal(error))
+        wait = {"Retry-After": str(error.wait_s)} if isinstance(error, TooManyAttempts) else None
+        return response(of_refusal(error), wait)
 
     @app.exception_handler(NotFound)
     async def missing(_: Request, error: NotFound) -> JSONResponse:
@@ -84,5 +103,8 @@ def install(app: FastAPI) -> None:
 def response(problem: Problem, headers: Mapping[str, str] | None = None) -> JSONResponse:
     """The HTTP answer that carries a problem."""
     return JSONResponse(
-        problem.model_dump(exclude_none=True), problem.status, dict(headers) if headers else None, media_type=MEDIA_TYPE
+        problem.model_dump(mode="json", exclude_none=True),
+        problem.status,
+        dict(headers) if headers else None,
+        media_type=MEDIA_TYPE,
     )

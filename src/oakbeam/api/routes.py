@@ -3,9 +3,9 @@
 from __future__ import annotations
 
 from dataclasses import asdict
-from typing import Annotated, Any, cast
+from typing import Annotated
 
-from fastapi import APIRouter, Depends, Query, Request
+from fastapi import APIRouter, Query, Request
 from fastapi.responses import Response
 
 import oakbeam
@@ -13,14 +13,14 @@ from oakbeam import catalogue
 from oakbeam.api import beam, guide, lane, operations, problems, runsheet
 from oakbeam.api import rooms as rooms_api
 from oakbeam.api import schemas as s
-from oakbeam.core.chart import Chart, ChartLine
+from oakbeam.api.access import Actor, StoreHere, the_store
+from oakbeam.api.files import as_file
 from oakbeam.core.evaluation import FINDINGS, QUESTIONS
-from oakbeam.core.refusal import Refusal
 from oakbeam.core.room import Room
 from oakbeam.core.whatif import WhatIf
-from oakbeam.formats import chart_csv, chart_json, exposures_csv
+from oakbeam.formats import exposures_csv
 from oakbeam.sim import detector
-from oakbeam.store import NotFound, Store, charts, exposures, history, local, rooms
+from oakbeam.store import NotFound, exposures, history, local, rooms
 from oakbeam.store.exposures import Exposure, Outcome
 
 router = APIRouter(prefix="/api", responses=problems.RESPONSES)
@@ -34,18 +34,10 @@ GENERAL_CAUTIONS = [
 ]
 
 
-def the_store(request: Request) -> Store:
-    """The database of this application."""
-    return cast(Store, request.app.state.store)
-
-
-StoreHere = Annotated[Store, Depends(the_store)]
 AnyId = Annotated[int, s.Field(ge=1, le=2**63 - 1)]
 RoomQuery = Annotated[str | None, Query(max_length=60, description="Only this room")]
 ProjectionQuery = Annotated[str | None, Query(max_length=60, description="Only this projection")]
 OutcomeQuery = Annotated[Outcome | None, Query(description="Only this outcome")]
-# Until there are accounts, every change is made by "local".
-ACTOR = "local"
 
 
 @router.get("/health", tags=["service"])
@@ -73,15 +65,15 @@ def get_room(store: StoreHere, room_id: str) -> Room:
 
 
 @router.post("/rooms", status_code=201, tags=["rooms"])
-def new_room(store: StoreHere, asked: rooms_api.NewRoom) -> Room:
+def new_room(store: StoreHere, who: Actor, asked: rooms_api.NewRoom) -> Room:
     """A new room with the equipment of another."""
-    return rooms_api.add(store, asked, ACTOR)
+    return rooms_api.add(store, asked, who)
 
 
 @router.put("/rooms/{room_id}", tags=["rooms"])
-def change_room(store: StoreHere, room_id: str, asked: Room) -> Room:
+def change_room(store: StoreHere, who: Actor, room_id: str, asked: Room) -> Room:
     """Change a room's equipment. `revision` must be the one that was read; the calibration record stays as it is."""
-    return rooms_api.change(store, room_id, asked, ACTOR)
+    return rooms_api.change(store, room_id, asked, who)
 
 
 @router.post("/rooms/{room_id}/calibration/fit", tags=["rooms"])
@@ -91,9 +83,9 @@ def fit_readings(store: StoreHere, room_id: str, asked: rooms_api.Readings) -> r
 
 
 @router.post("/rooms/{room_id}/calibration", tags=["rooms"])
-def accept_calibration(store: StoreHere, room_id: str, asked: rooms_api.Readings) -> Room:
+def accept_calibration(store: StoreHere, who: Actor, room_id: str, asked: rooms_api.Readings) -> Room:
     """Accept readings: the room takes the fitted outputs, filtration and index scales."""
-    return rooms_api.calibrate(store, room_id, asked, ACTOR)
+    return rooms_api.calibrate(store, room_id, asked, who)
 
 
 @router.get("/rooms/{room_id}/history", tags=["rooms"])
@@ -136,21 +128,23 @@ def list_local(store: StoreHere) -> list[guide.LocalOut]:
 
 
 @router.put("/catalogue/local/{kind}/{entry_id}", tags=["catalogue"])
-def save_local(store: StoreHere, kind: local.Kind, entry_id: guide.EntryId, asked: guide.LocalIn) -> guide.LocalOut:
+def save_local(
+    store: StoreHere, who: Actor, kind: local.Kind, entry_id: guide.EntryId, asked: guide.LocalIn
+) -> guide.LocalOut:
     """Change a projection or exam, or add one of the department's own; only the fields given differ from the shipped."""
-    return guide.save_local(store, kind, entry_id, asked, ACTOR)
+    return guide.save_local(store, kind, entry_id, asked, who)
 
 
 @router.delete("/catalogue/local/{kind}/{entry_id}", status_code=204, tags=["catalogue"])
-def remove_local(store: StoreHere, kind: local.Kind, entry_id: guide.EntryId) -> None:
+def remove_local(store: StoreHere, who: Actor, kind: local.Kind, entry_id: guide.EntryId) -> None:
     """Take the department's change away: the shipped entry rules again."""
-    local.remove_entry(store, kind, entry_id, ACTOR)
+    local.remove_entry(store, kind, entry_id, who)
 
 
 @router.put("/checks", tags=["catalogue"])
-def set_checks(store: StoreHere, asked: guide.Checks) -> guide.Checks:
+def set_checks(store: StoreHere, who: Actor, asked: guide.Checks) -> guide.Checks:
     """Set the department's pre-exposure checks."""
-    return guide.Checks(checks=list(local.set_checks(store, tuple(asked.checks), ACTOR)))
+    return guide.Checks(checks=list(local.set_checks(store, tuple(asked.checks), who)))
 
 
 @router.post("/run-sheets", tags=["technique"])
@@ -160,9 +154,9 @@ def run_sheet(store: StoreHere, asked: runsheet.RunSheetRequest) -> runsheet.Run
 
 
 @router.post("/gates", status_code=201, tags=["technique"])
-def record_gate(store: StoreHere, asked: runsheet.GateIn) -> local.GateRecord:
+def record_gate(store: StoreHere, who: Actor, asked: runsheet.GateIn) -> local.GateRecord:
     """Keep who cleared a gate of an exam and when. Nothing is decided here."""
-    return runsheet.record_gate(store, asked, ACTOR)
+    return runsheet.record_gate(store, asked, who)
 
 
 @router.get("/gates", tags=["technique"])
@@ -228,113 +222,6 @@ def beam_model(cases: beam.Cases) -> list[beam.BeamResult]:
     return beam.results(cases)
 
 
-@router.get("/charts", tags=["charts"])
-def list_charts(store: StoreHere, room: RoomQuery = None) -> list[s.ChartOut]:
-    """Chart versions with their lines, newest first."""
-    return [_chart(chart) for chart in charts.of_room(store, room)]
-
-
-@router.post("/charts", status_code=201, tags=["charts"])
-def new_chart(store: StoreHere, asked: s.NewChart) -> s.ChartOut:
-    """A new draft of a room's next version: empty, or with the lines of another version."""
-    if asked.from_chart is None:
-        return _chart(charts.add_draft(store, asked.room, asked.name, ACTOR))
-    base = charts.get(store, asked.from_chart)
-    if base.room != asked.room:
-        raise Refusal("Chart of another room", f"Chart {base.id} belongs to room '{base.room}'.", field="from_chart")
-    return _chart(charts.next_draft(store, base.id, ACTOR))
-
-
-@router.post("/charts/import", status_code=201, tags=["charts"])
-def import_chart(store: StoreHere, asked: s.ImportRequest) -> s.ChartOut:
-    """A new draft from CSV text. Where any cell is wrong nothing is imported, and `faults` names each row and column."""
-    return _chart(operations.import_chart(store, asked.room, asked.name, asked.csv, ACTOR))
-
-
-@router.get("/charts/{chart_id}", tags=["charts"])
-def get_chart(store: StoreHere, chart_id: AnyId) -> s.ChartOut:
-    """One chart version with its lines."""
-    return _chart(charts.get(store, chart_id))
-
-
-@router.put("/charts/{chart_id}", tags=["charts"])
-def change_heading(store: StoreHere, chart_id: AnyId, asked: s.Heading) -> s.ChartOut:
-    """Change a draft's name, grid table and note."""
-    return _chart(charts.change_heading(store, chart_id, ACTOR, asked.name, asked.grid_table, asked.note))
-
-
-@router.delete("/charts/{chart_id}", status_code=204, tags=["charts"])
-def discard_chart(store: StoreHere, chart_id: AnyId) -> None:
-    """Discard a draft."""
-    charts.discard(store, chart_id, ACTOR)
-
-
-@router.post("/charts/{chart_id}/approve", tags=["charts"])
-def approve_chart(store: StoreHere, chart_id: AnyId) -> s.ChartOut:
-    """Approve a draft: from now on the Desk uses it, and it never changes again."""
-    return _chart(charts.approve(store, chart_id, ACTOR))
-
-
-@router.get("/charts/{chart_id}/history", tags=["charts"])
-def chart_history(store: StoreHere, chart_id: AnyId) -> list[history.Change]:
-    """The audit rows of a chart, newest first."""
-    return history.of(store, f"chart:{chart_id}")
-
-
-@router.get("/charts/{chart_id}/csv", tags=["charts"], response_class=Response)
-def export_csv(store: StoreHere, chart_id: AnyId) -> Response:
-    """The chart as CSV (docs/chart-csv.md)."""
-    chart = charts.get(store, chart_id)
-    return _file(chart_csv.write(chart.lines), "text/csv; charset=utf-8", f"chart-{chart.room}-v{chart.version}.csv")
-
-
-@router.get("/charts/{chart_id}/json", tags=["charts"])
-def export_json(store: StoreHere, chart_id: AnyId) -> dict[str, Any]:
-    """The chart as a JSON document that names its format and version."""
-    return chart_json.write(charts.get(store, chart_id))
-
-
-@router.get("/charts/{chart_id}/tables", tags=["charts"])
-def chart_tables(store: StoreHere, chart_id: AnyId) -> list[s.LineTable]:
-    """Every line of a chart over its range, on the room's stations."""
-    chart = charts.get(store, chart_id)
-    room, known = rooms.get(store, chart.room), local.catalogue_of(store)
-    return [operations.line_table(known, room, line) for line in chart.lines]
-
-
-@router.post("/rooms/{room_id}/line-preview", tags=["charts"])
-def preview_line(store: StoreHere, room_id: str, asked: s.AcceptedExposureIn) -> s.LineTable:
-    """The line that would come of one accepted exposure, as a table on the room's stations. Nothing is kept."""
-    return operations.preview(local.catalogue_of(store), rooms.get(store, room_id), asked)
-
-
-@router.post("/charts/{chart_id}/lines/from-exposure", status_code=201, tags=["charts"])
-def add_line_from_exposure(store: StoreHere, chart_id: AnyId, asked: s.AcceptedExposureIn) -> ChartLine:
-    """Add a line to a draft from one accepted exposure."""
-    room = rooms.get(store, charts.get(store, chart_id).room)
-    return charts.add_line(store, chart_id, operations.line_from_accepted(local.catalogue_of(store), room, asked), ACTOR)
-
-
-@router.post("/charts/{chart_id}/lines", status_code=201, tags=["charts"])
-def add_line(store: StoreHere, chart_id: AnyId, asked: s.LineIn) -> ChartLine:
-    """Add a line to a draft, its law given outright."""
-    room = rooms.get(store, charts.get(store, chart_id).room)
-    return charts.add_line(store, chart_id, operations.line_of(local.catalogue_of(store), room, asked), ACTOR)
-
-
-@router.put("/charts/{chart_id}/lines/{line_id}", tags=["charts"])
-def change_line(store: StoreHere, chart_id: AnyId, line_id: AnyId, asked: s.LineIn) -> ChartLine:
-    """Replace a line of a draft."""
-    room = rooms.get(store, charts.get(store, chart_id).room)
-    return charts.replace_line(store, chart_id, line_id, operations.line_of(local.catalogue_of(store), room, asked), ACTOR)
-
-
-@router.delete("/charts/{chart_id}/lines/{line_id}", status_code=204, tags=["charts"])
-def remove_line(store: StoreHere, chart_id: AnyId, line_id: AnyId) -> None:
-    """Take a line out of a draft."""
-    charts.remove_line(store, chart_id, line_id, ACTOR)
-
-
 @router.post("/judgements", tags=["desk"])
 def judge(store: StoreHere, asked: s.ResultRequest) -> s.Judgement:
     """Judge an image by its exposure index or density. Nothing is kept."""
@@ -342,9 +229,9 @@ def judge(store: StoreHere, asked: s.ResultRequest) -> s.Judgement:
 
 
 @router.post("/exposures", status_code=201, tags=["log"])
-def record_exposure(store: StoreHere, asked: s.ExposureRequest) -> s.Recorded:
+def record_exposure(store: StoreHere, who: Actor, asked: s.ExposureRequest) -> s.Recorded:
     """Record an exposure with its outcome."""
-    return operations.record(store, asked, ACTOR)
+    return operations.record(store, asked, who)
 
 
 @router.get("/exposures", tags=["log"])
@@ -375,24 +262,16 @@ def exposures_as_csv(
     """The log as CSV, with the same filters."""
     found = exposures.find(store, room, projection, outcome, limit=1_000_000)
     text = exposures_csv.write(Exposure.__dataclass_fields__, map(asdict, found))
-    return _file(text, "text/csv; charset=utf-8", "exposures.csv")
+    return as_file(text, "text/csv; charset=utf-8", "exposures.csv")
 
 
 @router.post("/exposures/{exposure_id}/undo", tags=["log"])
-def undo_exposure(store: StoreHere, exposure_id: AnyId) -> Exposure:
+def undo_exposure(store: StoreHere, who: Actor, exposure_id: AnyId) -> Exposure:
     """Take the room's last record back."""
-    return exposures.undo(store, exposure_id, ACTOR)
+    return exposures.undo(store, exposure_id, who)
 
 
 @router.api_route("/{rest:path}", methods=["GET", "POST", "PUT", "PATCH", "DELETE"], include_in_schema=False)
 def nothing_here(rest: str) -> None:
     """An unknown address below /api is a 404 of the API, not the front end's page."""
     raise NotFound(f"There is nothing at /api/{rest[:80]}.")
-
-
-def _chart(chart: Chart) -> s.ChartOut:
-    return s.ChartOut(**{name: getattr(chart, name) for name in s.ChartOut.model_fields})
-
-
-def _file(text: str, media_type: str, name: str) -> Response:
-    return Response(text, media_type=media_type, headers={"Content-Disposition": f'attachment; filename="{name}"'})

@@ -45,7 +45,8 @@ class Request(BaseModel):
 
 
 class Problem(BaseModel):
-    """A refusal (RFC 9457 problem details). allowed says the range or the choices; faults lists the bad cells of a file."""
+    """A refusal (RFC 9457 problem details). allowed says the range or the choices; faults lists the bad cells of a file;
+    conflicts the lines that somebody else changed meanwhile."""
 
     type: str = "about:blank"
     title: str
@@ -54,6 +55,14 @@ class Problem(BaseModel):
     allowed: dict[str, float | str] | list[str] | list[float] | None = None
     field: str | None = None
     faults: list[dict[str, str | int]] | None = None
+    conflicts: list[LineNow] | None = None
+
+
+class LineNow(BaseModel):
+    """A line as it is now, where a change was made from an older reading; None where it was taken out."""
+
+    line: int
+    now: ChartLine | None
 
 
 class Health(BaseModel):
@@ -306,6 +315,8 @@ class ChartSummary(BaseModel):
     approved_at: str
     note: str
     revision: int
+    proposed_by: str
+    proposed_at: str
 
 
 class ChartOut(ChartSummary):
@@ -315,11 +326,13 @@ class ChartOut(ChartSummary):
 
 
 class NewChart(Request):
-    """A new draft: empty, or with the lines of another version (`from_chart`)."""
+    """A new draft: empty, with the lines of another version (`from_chart`), or with the lines given."""
 
     room: Key
     name: Name = "Chart"
     from_chart: Id | None = None
+    lines: Annotated[list[LineIn], Field(max_length=1000)] | None = None
+    note: Text = ""
 
 
 class Heading(Request):
@@ -350,12 +363,13 @@ class PointIn(Request):
 
 class LawIn(Request):
     """A line's law, given outright. Fixed and variable kVp need thickness_cm, kvp and mas; banded needs bands; levelled
-    needs points, and as thickness_cm the point it was levelled from."""
+    needs points, and as thickness_cm (or base_cm) the point it was levelled from."""
 
     name: LawName
     thickness_cm: Thickness | None = None
     kvp: Kvp | None = None
     mas: Mas | None = None
+    base_cm: Thickness | None = None
     doubling_cm: Annotated[Number, Field(gt=0, le=50)] | None = None
     kvp_per_cm: Annotated[Number, Field(gt=0, le=50)] | None = None
     bands: Annotated[list[BandIn], Field(max_length=40)] = []
@@ -376,10 +390,22 @@ class ConditionsIn(Request):
     note: Text = ""
 
 
+class LinkIn(Request):
+    """How a line follows another; `to` is that line's key."""
+
+    to: Id
+    kvp_added: Number = 0
+    mas_factor: Number = 1
+    thicker_cm: Number = 0
+
+
 class LineIn(ConditionsIn):
-    """A line with its law given outright."""
+    """A line with its law given outright. With a link the law follows another line of the chart; what is given here stands
+    until it is derived. key: which line this is, where it was known by one."""
 
     law: LawIn
+    link: LinkIn | None = None
+    key: Id | None = None
 
 
 class AcceptedExposureIn(Request):

@@ -198,6 +198,8 @@ class Chart:
     approved_at: str = ""
     note: str = ""
     revision: int = 1
+    proposed_by: str = ""
+    proposed_at: str = ""
 
 
 def check_line(line: ChartLine, projection: Projection, room: Room) -> ChartLine:

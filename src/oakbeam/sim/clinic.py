@@ -23,8 +23,18 @@ from oakbeam.core.measurement import LIMB_SHARE, usual_child_cm
 from oakbeam.core.modelling import beam_setup, part_of, usual_field, wanted_rqa5_ugy
 from oakbeam.core.projection import Projection
 from oakbeam.core.room import Aec, Grid, Output, Receptor, Room, Support, SupportId, Tube
+from oakbeam.store import people
 
-AUTHOR, APPROVER = "chart keeper", "physicist"
+AUTHOR, APPROVER = "joren", "ilse"
+PASSWORD = "oak and beam"
+"""Everybody's in the demo, and offered on its sign-in page."""
+PEOPLE: tuple[tuple[str, str, tuple[people.Role, ...]], ...] = (
+    ("tamsin", "Tamsin Orrel", ("technologist",)),
+    (AUTHOR, "Joren Vask", ("technologist", "keeper")),
+    (APPROVER, "Ilse Marrow", ("physicist",)),
+    ("pim", "Pim Adler", ("trainee",)),
+    ("noor", "Noor Fenwick", ("admin",)),
+)
 _KVPS = tuple(float(kvp) for kvp in range(40, 151))
 
 

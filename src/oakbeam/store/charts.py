@@ -1,14 +1,18 @@
 """Charts: versions of a room's chart, their lines and bands.
 
-A room has at most one draft and one approved version. Approving a draft supersedes the version before it.
+A room has at most one version that is not approved yet, draft or proposed, and one approved version. Approving supersedes
+the version before it. A change of lines is made from what somebody read: where others changed the same line meanwhile, it is
+refused with the line as it is now, and nothing is lost.
 """
 
 from __future__ import annotations
 
 import sqlite3
-from dataclasses import asdict, replace
+from collections.abc import Callable, Mapping, Sequence
+from dataclasses import asdict, dataclass, replace
 
-from oakbeam.core.chart import Band, Banded, Chart, ChartLine, FixedKvp, Law, LawName, Levelled, Point, VariableKvp
+from oakbeam.core.chart import Band, Banded, Chart, ChartLine, FixedKvp, Law, LawName, Levelled, Link, Point, VariableKvp
+from oakbeam.core.families import followed
 from oakbeam.core.rules import GridTable
 from oakbeam.store.database import Conflict, NotFound, Store, audit, now
 
@@ -51,9 +55,12 @@ def add_draft(
     with store.change() as db:
         if db.execute("SELECT 1 FROM room WHERE id = ?", (room_id,)).fetchone() is None:
             raise NotFound(f"There is no room '{room_id[:60]}'.")
-        if draft := db.execute("SELECT version FROM chart WHERE room = ? AND status = 'draft'", (room_id,)).fetchone():
+        if draft := db.execute(
+            "SELECT version FROM chart WHERE room = ? AND status IN ('draft', 'proposed')", (room_id,)
+        ).fetchone():
             raise Conflict(
-                "A draft is open", f"Version {draft['version']} of this room is still a draft; approve or discard it first."
+                "A draft is open",
+                f"Version {draft['version']} of this room is not approved yet; approve or discard it first.",
             )
         row = db.execute(
             "INSERT INTO chart (room, name, version, status, grid_table, author, created_at, note) VALUES (:room, :name,"
@@ -86,12 +93,41 @@ def change_heading(store: Store, chart_id: int, actor: str, name: str, grid_tabl
         return _get(db, chart_id)
 
 
-def approve(store: Store, chart_id: int, actor: str) -> Chart:
-    """Make a draft the room's approved version; the version before it is superseded. Conflict for an empty draft."""
+def propose(store: Store, chart_id: int, actor: str) -> Chart:
+    """Hand a draft in for approval; it does not change while it waits. Conflict for an empty draft."""
     with store.change() as db:
         chart = _draft(db, chart_id)
         if not chart.lines:
-            raise Conflict("Nothing to approve", "A chart without lines cannot be approved; add a line first.")
+            raise Conflict("Nothing to propose", "A chart without lines cannot be proposed; add a line first.")
+        db.execute(
+            "UPDATE chart SET status = 'proposed', proposed_by = :by, proposed_at = :at WHERE id = :id",
+            {"by": actor, "at": now(), "id": chart_id},
+        )
+        audit(db, actor, "chart.propose", f"chart:{chart_id}", {"version": chart.version, "lines": len(chart.lines)})
+        return _get(db, chart_id)
+
+
+def give_back(store: Store, chart_id: int, actor: str, why: str) -> Chart:
+    """Make a proposed version a draft again, with the reason: by who shall approve it, or by who proposed it."""
+    with store.change() as db:
+        chart = _proposed(db, chart_id)
+        db.execute("UPDATE chart SET status = 'draft', proposed_by = '', proposed_at = '' WHERE id = ?", (chart_id,))
+        audit(db, actor, "chart.give_back", f"chart:{chart_id}", {"version": chart.version, "why": why})
+        return _get(db, chart_id)
+
+
+def approve(store: Store, chart_id: int, actor: str, another: bool = False) -> Chart:
+    """Make a proposed version the room's approved one; the version before it is superseded.
+
+    another: the department wants it approved by another person than its author and its proposer; Conflict otherwise.
+    """
+    with store.change() as db:
+        chart = _proposed(db, chart_id)
+        if another and actor in (chart.author, chart.proposed_by):
+            raise Conflict(
+                "Another person approves",
+                f"{actor} made or proposed version {chart.version}; the department wants it approved by somebody else.",
+            )
         db.execute("UPDATE chart SET status = 'superseded' WHERE room = ? AND status = 'approved'", (chart.room,))
         db.execute(
             "UPDATE chart SET status = 'approved', approver = :approver, approved_at = :at WHERE id = :id",
@@ -110,41 +146,167 @@ def discard(store: Store, chart_id: int, actor: str) -> None:
         audit(db, actor, "chart.discard", f"chart:{chart_id}", {"version": chart.version, "lines": lines})
 
 
-def add_line(store: Store, chart_id: int, line: ChartLine, actor: str) -> ChartLine:
-    """Add a line to the end of a draft."""
+@dataclass(frozen=True, slots=True)
+class LineChange:
+    """One change of a draft: of the line `line`, or a new one where that is None; to None takes the line out.
+
+    revision: of the line that the change was made from, where the caller read one. position: where a new line goes; None at
+    the end.
+    """
+
+    line: int | None
+    to: ChartLine | None
+    revision: int | None = None
+    position: int | None = None
+
+
+class Stale(Conflict):
+    """Somebody changed the same lines meanwhile. lines: the lines as they are now by id; None for one that was taken out."""
+
+    def __init__(self, lines: Mapping[int, ChartLine | None]) -> None:
+        count = len(lines)
+        which = "A line was" if count == 1 else f"{count} lines were"
+        super().__init__(
+            "Changed meanwhile", f"{which} changed by somebody else since you read the chart. Nothing of yours was kept yet."
+        )
+        self.lines = lines
+
+
+@dataclass(frozen=True, slots=True)
+class Changed:
+    """What a change left: the chart, the lines that were touched (followers too), and the change that would undo it."""
+
+    chart: Chart
+    touched: tuple[int, ...]
+    undo: tuple[LineChange, ...]
+
+
+def change_lines(
+    store: Store,
+    chart_id: int,
+    changes: Sequence[LineChange],
+    actor: str,
+    check: Callable[[ChartLine], ChartLine] = lambda line: line,
+    why: str = "",
+) -> Changed:
+    """Make several changes of a draft, all or none; then every line that follows another is derived anew.
+
+    check is asked for each line that a change or a link makes. Raises Stale where a line is no longer at the revision that a
+    change was made from, Refusal where a link leads nowhere.
+    """
     with store.change() as db:
         chart = _draft(db, chart_id)
-        line_id = _insert_line(db, chart_id, len(chart.lines), line)
-        _touch(db, chart_id)
-        audit(db, actor, "line.add", f"chart:{chart_id}", {"line": line_id, **_for_audit(line)})
-        return replace(line, id=line_id)
-
-
-def replace_line(store: Store, chart_id: int, line_id: int, line: ChartLine, actor: str) -> ChartLine:
-    """Put another line in the place of one of a draft's lines; it keeps the id."""
-    with store.change() as db:
-        before = _line(_draft(db, chart_id), line_id)
-        columns = _columns(line)
-        db.execute(
-            f"UPDATE chart_line SET {', '.join(f'{column} = :{column}' for column in columns)} WHERE id = :id",
-            {**columns, "id": line_id},
+        before = {line.id: line for line in chart.lines if line.id is not None}
+        stale = {
+            change.line: before.get(change.line)
+            for change in changes
+            if change.line is not None
+            and (
+                change.line not in before
+                or (change.revision is not None and before[change.line].revision != change.revision)
+            )
+        }
+        if missing := [line_id for line_id, line in stale.items() if line is None]:
+            unread = [one.line for one in changes if one.line in missing and one.revision is None]
+            if unread:
+                raise NotFound(f"Chart {chart_id} has no line {unread[0]}.")
+        if stale:
+            raise Stale(stale)
+        undo, touched = [], []
+        for change in changes:
+            line_id = _apply(db, chart, change, before, actor, why, check)
+            touched.append(line_id)
+            undo.append(_inverse(change, line_id, before, chart))
+        touched += _follow(db, chart_id, actor, check, set(touched))
+        db.execute("UPDATE chart SET revision = revision + 1 WHERE id = ?", (chart_id,))
+        after = _get(db, chart_id)
+        revisions = {line.id: line.revision for line in after.lines}
+        backwards = tuple(
+            replace(one, revision=revisions[one.line]) if one.line in revisions else one for one in reversed(undo)
         )
-        db.execute("DELETE FROM chart_band WHERE line = ?", (line_id,))
-        db.execute("DELETE FROM chart_point WHERE line = ?", (line_id,))
-        _insert_parts(db, line_id, line)
-        _touch(db, chart_id)
-        detail = {"line": line_id, "before": _for_audit(before), "after": _for_audit(line)}
-        audit(db, actor, "line.change", f"chart:{chart_id}", detail)
-        return replace(line, id=line_id)
+        return Changed(after, tuple(touched), backwards)
 
 
-def remove_line(store: Store, chart_id: int, line_id: int, actor: str) -> None:
-    """Take a line out of a draft."""
-    with store.change() as db:
-        before = _line(_draft(db, chart_id), line_id)
-        db.execute("DELETE FROM chart_line WHERE id = ?", (line_id,))
-        _touch(db, chart_id)
-        audit(db, actor, "line.remove", f"chart:{chart_id}", {"line": line_id, "before": _for_audit(before)})
+def add_line(store: Store, chart_id: int, line: ChartLine, actor: str) -> ChartLine:
+    """Add a line to the end of a draft."""
+    made = change_lines(store, chart_id, [LineChange(None, line)], actor)
+    return line_of(made.chart, made.touched[0])
+
+
+def _apply(
+    db: sqlite3.Connection,
+    chart: Chart,
+    change: LineChange,
+    before: Mapping[int, ChartLine],
+    actor: str,
+    why: str,
+    check: Callable[[ChartLine], ChartLine],
+) -> int:
+    """Make one change, with its audit row; the id of the line."""
+    subject, because = f"chart:{chart.id}", {"why": why} if why else {}
+    if change.line is None:
+        assert change.to is not None
+        line_id = _insert_line(db, chart.id, change.position, check(change.to))
+        audit(db, actor, "line.add", subject, {"line": line_id, **_for_audit(change.to), **because})
+        return line_id
+    old = before[change.line]
+    if change.to is None:
+        db.execute("DELETE FROM chart_line WHERE id = ?", (change.line,))
+        # No hole in the order, so that a place in it is a place in the list.
+        db.execute(
+            "UPDATE chart_line SET position = (SELECT count(*) FROM chart_line AS o WHERE o.chart = chart_line.chart AND"
+            " o.position < chart_line.position) WHERE chart = ?",
+            (chart.id,),
+        )
+        audit(db, actor, "line.remove", subject, {"line": change.line, "before": _for_audit(old), **because})
+        return change.line
+    _replace(db, change.line, check(change.to))
+    detail = {"line": change.line, "before": _for_audit(old), "after": _for_audit(change.to), **because}
+    audit(db, actor, "line.change", subject, detail)
+    return change.line
+
+
+def _inverse(change: LineChange, line_id: int, before: Mapping[int, ChartLine], chart: Chart) -> LineChange:
+    if change.line is None:
+        return LineChange(line_id, None)
+    old = before[change.line]
+    if change.to is None:
+        return LineChange(None, old, position=[line.id for line in chart.lines].index(change.line))
+    return LineChange(change.line, old)
+
+
+def _follow(
+    db: sqlite3.Connection, chart_id: int, actor: str, check: Callable[[ChartLine], ChartLine], done: set[int]
+) -> list[int]:
+    """Derive anew the lines that follow others; the ids of those that moved and are not among `done`."""
+    lines = _lines(db, chart_id)
+    moved = []
+    for old, new in zip(lines, followed(lines), strict=True):
+        if new.law != old.law or new.range_cm != old.range_cm:
+            assert old.id is not None
+            _replace(db, old.id, check(new))
+            if old.id not in done:
+                detail = {
+                    "line": old.id,
+                    "before": _for_audit(old),
+                    "after": _for_audit(new),
+                    "follows": new.link and new.link.to,
+                }
+                audit(db, actor, "line.follow", f"chart:{chart_id}", detail)
+                moved.append(old.id)
+    return moved
+
+
+def _replace(db: sqlite3.Connection, line_id: int, line: ChartLine) -> None:
+    columns = _columns(line)
+    db.execute(
+        f"UPDATE chart_line SET {', '.join(f'{column} = :{column}' for column in columns)}, revision = revision + 1"
+        " WHERE id = :id",
+        {**columns, "id": line_id},
+    )
+    db.execute("DELETE FROM chart_band WHERE line = ?", (line_id,))
+    db.execute("DELETE FROM chart_point WHERE line = ?", (line_id,))
+    _insert_parts(db, line_id, line)
 
 
 def _get(db: sqlite3.Connection, chart_id: int) -> Chart:
@@ -154,9 +316,23 @@ def _get(db: sqlite3.Connection, chart_id: int) -> Chart:
     return Chart(**{**dict(row), "lines": _lines(db, chart_id)})
 
 
+def _proposed(db: sqlite3.Connection, chart_id: int) -> Chart:
+    chart = _not_yet_approved(db, chart_id)
+    if chart.status == "draft":
+        raise Conflict("Not proposed", f"Version {chart.version} is a draft; it is proposed before it is approved.")
+    return chart
+
+
 def _draft(db: sqlite3.Connection, chart_id: int) -> Chart:
+    chart = _not_yet_approved(db, chart_id)
+    if chart.status == "proposed":
+        raise Conflict("Waits for approval", f"Version {chart.version} is proposed; give it back before you change it.")
+    return chart
+
+
+def _not_yet_approved(db: sqlite3.Connection, chart_id: int) -> Chart:
     chart = _get(db, chart_id)
-    if chart.status != "draft":
+    if chart.status in ("approved", "superseded"):
         raise Conflict(
             "Not a draft",
             f"Version {chart.version} is {chart.status} and never changes; start a draft of the next version.",
@@ -164,15 +340,12 @@ def _draft(db: sqlite3.Connection, chart_id: int) -> Chart:
     return chart
 
 
-def _line(chart: Chart, line_id: int) -> ChartLine:
+def line_of(chart: Chart, line_id: int) -> ChartLine:
+    """The line of that id; NotFound otherwise."""
     for line in chart.lines:
         if line.id == line_id:
             return line
     raise NotFound(f"Chart {chart.id} has no line {line_id}.")
-
-
-def _touch(db: sqlite3.Connection, chart_id: int) -> None:
-    db.execute("UPDATE chart SET revision = revision + 1 WHERE id = ?", (chart_id,))
 
 
 def _lines(db: sqlite3.Connection, chart_id: int) -> tuple[ChartLine, ...]:
@@ -215,7 +388,12 @@ def _line_from(row: sqlite3.Row, bands: tuple[Band, ...], points: tuple[Point, .
         target_ei=row["target_ei"],
         field_cm=None if row["field_w_cm"] is None else (row["field_w_cm"], row["field_h_cm"]),
         note=row["note"],
+        link=None
+        if row["follows"] is None
+        else Link(row["follows"], row["follows_kvp"], row["follows_mas"], row["follows_cm"]),
+        key=row["key"],
         id=row["id"],
+        revision=row["revision"],
     )
 
 
@@ -234,6 +412,10 @@ def _columns(line: ChartLine) -> dict[str, object]:
         "field_w_cm": field[0],
         "field_h_cm": field[1],
         "note": line.note,
+        "follows": line.link and line.link.to,
+        "follows_kvp": line.link and line.link.kvp_added,
+        "follows_mas": line.link and line.link.mas_factor,
+        "follows_cm": line.link and line.link.thicker_cm,
         "school": law.name,
         "thickness_cm": None if isinstance(law, Banded) else law.thickness_cm,
         "kvp": single and single.kvp,
@@ -243,8 +425,16 @@ def _columns(line: ChartLine) -> dict[str, object]:
     }
 
 
-def _insert_line(db: sqlite3.Connection, chart_id: int, position: int, line: ChartLine) -> int:
-    columns = {"chart": chart_id, "position": position, **_columns(line)}
+def _insert_line(db: sqlite3.Connection, chart_id: int, position: int | None, line: ChartLine) -> int:
+    """Add a line at a position, at the end where None. It keeps its key where that is free, and else gets the next."""
+    count, last = db.execute(
+        "SELECT count(*), coalesce(max(key), 0) FROM chart_line WHERE chart = ?", (chart_id,)
+    ).fetchone()
+    taken = db.execute("SELECT 1 FROM chart_line WHERE chart = ? AND key = ?", (chart_id, line.key)).fetchone()
+    place = count if position is None else min(position, count)
+    db.execute("UPDATE chart_line SET position = position + 1 WHERE chart = ? AND position >= ?", (chart_id, place))
+    key = line.key if line.key is not None and not taken else last + 1
+    columns = {"chart": chart_id, "position": place, "key": key, **_columns(line)}
     row = db.execute(
         f"INSERT INTO chart_line ({', '.join(columns)}) VALUES ({', '.join(f':{c}' for c in columns)}) RETURNING id", columns
     ).fetchone()
@@ -270,4 +460,4 @@ def _insert_parts(db: sqlite3.Connection, line_id: int, line: ChartLine) -> None
 
 
 def _for_audit(line: ChartLine) -> dict[str, object]:
-    return {key: value for key, value in asdict(line).items() if key != "id"}
+    return {key: value for key, value in asdict(line).items() if key not in ("id", "revision")}

@@ -142,6 +142,22 @@ def set_checks(store: Store, texts: tuple[str, ...], actor: str) -> tuple[str, .
     return texts
 
 
+def offer_accounts(store: Store, password: str, ids: list[str]) -> None:
+    """Mark a database as a demo whose sign-in page offers these accounts."""
+    with store.change() as db:
+        body = json.dumps({"password": password, "people": ids})
+        db.execute("INSERT INTO setting (key, body) VALUES ('offered', ?)", (body,))
+
+
+def offered_accounts(store: Store) -> tuple[str, list[str]] | None:
+    """(password, ids) of the accounts that a demo offers; None elsewhere."""
+    row = store.db.execute("SELECT body FROM setting WHERE key = 'offered'").fetchone()
+    if row is None:
+        return None
+    body = json.loads(row["body"])
+    return body["password"], body["people"]
+
+
 def record_gate(store: Store, record: GateRecord, actor: str) -> GateRecord:
     """Keep who decided a gate and when. Nothing is judged and nothing can be altered afterwards."""
     given = {**asdict(record), "at": now()}

@@ -1,0 +1,148 @@
+"""Signing in and out, and looking after people."""
+
+from __future__ import annotations
+
+from typing import Annotated, Any
+
+from fastapi import APIRouter, Depends, Request, Response
+from pydantic import BaseModel, Field, StringConstraints
+
+from oakbeam.api import problems
+from oakbeam.api import schemas as s
+from oakbeam.api.access import COOKIE, Actor, Here, StoreHere, here
+from oakbeam.store import people
+from oakbeam.store.local import offered_accounts
+from oakbeam.store.people import Agreement, Person, Role
+
+TOO_MANY: dict[int | str, dict[str, Any]] = {429: {"model": s.Problem, "description": "Too many attempts; wait"}}
+router = APIRouter(prefix="/api", responses={**problems.RESPONSES, **TOO_MANY}, tags=["people"])
+
+PersonId = Annotated[str, StringConstraints(min_length=1, max_length=40, pattern=r"^[a-z0-9][a-z0-9._-]*$")]
+Password = Annotated[str, StringConstraints(min_length=1, max_length=people.MOST_PASSWORD)]
+WhoIsHere = Annotated[Here, Depends(here)]
+
+
+class SignIn(s.Request):
+    """Name and password."""
+
+    person: Annotated[str, StringConstraints(min_length=1, max_length=40, strip_whitespace=True, to_lower=True)]
+    password: Password
+
+
+class NewPassword(s.Request):
+    """One's own password, old and new."""
+
+    old: Password
+    new: Password
+
+
+class PersonIn(s.Request):
+    """A person as an admin writes them. password None keeps the old one."""
+
+    name: s.Name
+    roles: Annotated[list[Role], Field(min_length=1, max_length=5)]
+    active: bool = True
+    password: Password | None = None
+    revision: int | None = None
+
+
+class NewPerson(PersonIn):
+    """A new person."""
+
+    id: PersonId
+    password: Password
+
+
+class Offered(BaseModel):
+    """An account that a demo offers on its sign-in page."""
+
+    id: str
+    name: str
+    roles: tuple[Role, ...]
+    password: str
+
+
+class SessionOut(BaseModel):
+    """Who is signed in (None: nobody), the token that changes must carry, and what a demo offers."""
+
+    person: Person | None
+    token: str | None
+    idle_minutes: int
+    offered: list[Offered]
+
+
+@router.get("/session")
+def who_is_here(store: StoreHere, who: WhoIsHere) -> SessionOut:
+    """Who is signed in."""
+    return _out(store, who.session)
+
+
+@router.post("/session")
+def sign_in(store: StoreHere, who: WhoIsHere, request: Request, response: Response, asked: SignIn) -> SessionOut:
+    """Sign in; whoever was signed in here is signed out. After some wrong passwords it has to wait."""
+    address = request.client.host if request.client else ""
+    token, session = people.sign_in(store, asked.person, asked.password, address)
+    if old := request.cookies.get(COOKIE):
+        people.sign_out(store, old)
+    secure = request.url.scheme == "https"
+    response.set_cookie(COOKIE, token, httponly=True, samesite="strict", secure=secure, path="/")
+    return _out(store, session)
+
+
+@router.delete("/session")
+def sign_out(store: StoreHere, request: Request, response: Response) -> SessionOut:
+    """Sign out."""
+    if token := request.cookies.get(COOKIE):
+        people.sign_out(store, token)
+    response.delete_cookie(COOKIE, path="/", httponly=True, samesite="strict")
+    return _out(store, None)
+
+
+@router.put("/session/password", status_code=204)
+def change_password(store: StoreHere, who: Actor, request: Request, asked: NewPassword) -> None:
+    """Change one's own password; every session of one's own ends."""
+    person = people.get(store, who)
+    token, _ = people.sign_in(store, who, asked.old, request.client.host if request.client else "")
+    people.sign_out(store, token)
+    people.change(store, who, who, person.name, person.roles, True, asked.new)
+
+
+@router.get("/people")
+def list_people(store: StoreHere) -> list[Person]:
+    """Everybody who may sign in, or might once."""
+    return people.everybody(store)
+
+
+@router.post("/people", status_code=201)
+def add_person(store: StoreHere, who: Actor, asked: NewPerson) -> Person:
+    """Add a person."""
+    return people.add(store, asked.id, asked.name, asked.roles, asked.password, who)
+
+
+@router.put("/people/{person_id}")
+def change_person(store: StoreHere, who: Actor, person_id: PersonId, asked: PersonIn) -> Person:
+    """Change a person's name, roles, leave to sign in, or password."""
+    return people.change(store, person_id, who, asked.name, asked.roles, asked.active, asked.password, asked.revision)
+
+
+@router.get("/agreement")
+def get_agreement(store: StoreHere) -> Agreement:
+    """What the department agreed on: who approves, and how long a session may be idle."""
+    return people.agreement(store)
+
+
+@router.put("/agreement")
+def set_agreement(store: StoreHere, who: Actor, asked: Agreement) -> Agreement:
+    """Change what the department agreed on."""
+    return people.agree(store, asked, who)
+
+
+def _out(store: StoreHere, session: people.Session | None) -> SessionOut:
+    offered = offered_accounts(store)
+    accounts = [people.get(store, person_id) for person_id in offered[1]] if offered else []
+    return SessionOut(
+        person=session.person if session else None,
+        token=session.csrf if session else None,
+        idle_minutes=people.agreement(store).idle_minutes,
+        offered=[Offered(id=one.id, name=one.name, roles=one.roles, password=offered[0]) for one in accounts if offered],
+    )

@@ -1,0 +1,281 @@
+"""People: who may sign in, their roles, their sessions, and how often somebody tried.
+
+Passwords are kept as argon2id hashes, sessions as hashes of their tokens. Nothing here knows of the web.
+"""
+
+from __future__ import annotations
+
+import hashlib
+import json
+import secrets
+import sqlite3
+from collections.abc import Sequence
+from dataclasses import dataclass
+from datetime import UTC, datetime, timedelta
+from typing import Literal, get_args
+
+from argon2 import PasswordHasher
+from argon2.exceptions import InvalidHashError, VerificationError
+
+from oakbeam.core.refusal import Refusal, one_of, within
+from oakbeam.store.database import Conflict, NotFound, Store, audit, now
+
+Role = Literal["technologist", "keeper", "physicist", "trainee", "admin"]
+ROLES: tuple[Role, ...] = get_args(Role)
+LEAST_PASSWORD, MOST_PASSWORD = 10, 200
+SESSION_HOURS = 12
+"""A session ends after a shift, however busy it was."""
+SEEN_EVERY_S = 20
+"""How often a session in use writes that it was."""
+FREE_ATTEMPTS = 5
+"""So many wrong passwords in a row cost nothing; then each one more doubles the wait."""
+FIRST_WAIT_S, MOST_WAIT_S = 30, 900
+ADDRESS_ATTEMPTS = 30
+"""Wrong passwords from one address within MOST_WAIT_S, whoever was named."""
+# Second of the parameter sets that RFC 9106 names, less memory: a shared console must not wait for half a second.
+_HASHER = PasswordHasher(time_cost=2, memory_cost=19_456, parallelism=1)
+_NOBODY = _HASHER.hash(secrets.token_hex(8))
+"""What a password is checked against where nobody has the name: it takes as long."""
+
+
+@dataclass(frozen=True, slots=True)
+class Person:
+    """Somebody who may sign in. id: the short name they type and that audit rows carry."""
+
+    id: str
+    name: str
+    roles: tuple[Role, ...]
+    active: bool = True
+    created_at: str = ""
+    revision: int = 1
+
+
+@dataclass(frozen=True, slots=True)
+class Session:
+    """A session in use: who, the token that guards against forged requests, and when it ends if nothing happens."""
+
+    person: Person
+    csrf: str
+    seen_at: str
+    idle_minutes: int
+
+
+class TooManyAttempts(Refusal):
+    """Signing in has to wait. wait_s: how long [s]."""
+
+    def __init__(self, wait_s: int) -> None:
+        super().__init__("Too many attempts", f"Wait {wait_s} seconds, then try again.", {"min": float(wait_s), "unit": "s"})
+        self.wait_s = wait_s
+
+
+class WrongPassword(Refusal):
+    """Name and password do not belong together; which of the two is wrong is not told."""
+
+    def __init__(self) -> None:
+        super().__init__("Not signed in", "Name and password do not belong together.", None, "password")
+
+
+def everybody(store: Store) -> list[Person]:
+    """All people, by id."""
+    return [_person(row) for row in store.db.execute("SELECT * FROM person ORDER BY id")]
+
+
+def get(store: Store, person_id: str) -> Person:
+    """The person of that id; NotFound otherwise."""
+    row = store.db.execute("SELECT * FROM person WHERE id = ?", (person_id,)).fetchone()
+    if row is None:
+        raise NotFound(f"There is nobody '{person_id[:40]}'.")
+    return _person(row)
+
+
+def add(store: Store, person_id: str, name: str, roles: Sequence[Role], password: str, actor: str) -> Person:
+    """Add a person; Conflict where the id is taken."""
+    _check(roles, password)
+    with store.change() as db:
+        if db.execute("SELECT 1 FROM person WHERE id = ?", (person_id,)).fetchone():
+            raise Conflict("Name in use", f"'{person_id}' is taken.")
+        db.execute(
+            "INSERT INTO person (id, name, roles, password_hash, created_at) VALUES (:id, :name, :roles, :hash, :at)",
+            {"id": person_id, "name": name, "roles": json.dumps(roles), "hash": _HASHER.hash(password), "at": now()},
+        )
+        audit(db, actor, "person.add", f"person:{person_id}", {"name": name, "roles": list(roles)})
+    return get(store, person_id)
+
+
+def change(
+    store: Store,
+    person_id: str,
+    actor: str,
+    name: str,
+    roles: Sequence[Role],
+    active: bool,
+    password: str | None = None,
+    expected: int | None = None,
+) -> Person:
+    """Change a person; their sessions end where roles, password or leave to sign in changed. One admin always stays."""
+    before = get(store, person_id)
+    _check(roles, password)
+    with store.change() as db:
+        if expected is not None and before.revision != expected:
+            raise Conflict("Changed meanwhile", f"{person_id} is at revision {before.revision}, not {expected}: read again.")
+        db.execute(
+            "UPDATE person SET name = :name, roles = :roles, active = :active, revision = revision + 1 WHERE id = :id",
+            {"name": name, "roles": json.dumps(roles), "active": active, "id": person_id},
+        )
+        if password is not None:
+            db.execute("UPDATE person SET password_hash = ? WHERE id = ?", (_HASHER.hash(password), person_id))
+        left = [_person(row) for row in db.execute("SELECT * FROM person WHERE active = 1")]
+        if not any("admin" in person.roles for person in left):
+            raise Conflict("The last admin", "Somebody has to look after the people: make another admin first.")
+        if password is not None or not active or set(roles) != set(before.roles):
+            db.execute("DELETE FROM session WHERE person = ?", (person_id,))
+        detail = {"name": name, "roles": list(roles), "active": active, "password_changed": password is not None}
+        audit(db, actor, "person.change", f"person:{person_id}", detail)
+    return get(store, person_id)
+
+
+def sign_in(store: Store, person_id: str, password: str, address: str) -> tuple[str, Session]:
+    """A new session's token, and the session. Raises WrongPassword or TooManyAttempts; both are counted.
+
+    The token is new at each sign-in, so that one planted before it is worth nothing.
+    """
+    _wait_enough(store.db, person_id, address)
+    row = store.db.execute("SELECT * FROM person WHERE id = ? AND active = 1", (person_id,)).fetchone()
+    try:
+        _HASHER.verify(row["password_hash"] if row else _NOBODY, password[:MOST_PASSWORD])
+        passed = row is not None
+    except (VerificationError, InvalidHashError):
+        passed = False
+    token, at = secrets.token_urlsafe(32), now()
+    with store.change() as db:
+        db.execute(
+            "INSERT INTO sign_in (at, person, address, passed) VALUES (?, ?, ?, ?)",
+            (at, person_id[:40], address[:60], passed),
+        )
+        if passed:
+            db.execute("DELETE FROM session WHERE seen_at < ?", (_ago(hours=SESSION_HOURS),))
+            db.execute(
+                "INSERT INTO session (token_hash, person, csrf, created_at, seen_at) VALUES (?, ?, ?, ?, ?)",
+                (_hashed(token), person_id, secrets.token_urlsafe(24), at, at),
+            )
+    if not passed:
+        raise WrongPassword
+    session = session_of(store, token)
+    assert session is not None
+    return token, session
+
+
+def session_of(store: Store, token: str) -> Session | None:
+    """The session of a token; None where it is unknown, idle too long, or a shift old. Being asked for keeps it awake."""
+    row = store.db.execute(
+        "SELECT s.csrf, s.seen_at, s.created_at AS began, p.* FROM session s JOIN person p ON p.id = s.person"
+        " WHERE s.token_hash = ? AND p.active = 1",
+        (_hashed(token),),
+    ).fetchone()
+    if row is None:
+        return None
+    minutes = agreement(store).idle_minutes
+    if row["seen_at"] < _ago(minutes=minutes) or row["began"] < _ago(hours=SESSION_HOURS):
+        sign_out(store, token)
+        return None
+    if row["seen_at"] < _ago(seconds=SEEN_EVERY_S):
+        with store.change() as db:
+            db.execute("UPDATE session SET seen_at = ? WHERE token_hash = ?", (now(), _hashed(token)))
+    return Session(_person(row), row["csrf"], row["seen_at"], minutes)
+
+
+def sign_out(store: Store, token: str) -> None:
+    """End a session."""
+    with store.change() as db:
+        db.execute("DELETE FROM session WHERE token_hash = ?", (_hashed(token),))
+
+
+@dataclass(frozen=True, slots=True)
+class Agreement:
+    """What the department agreed on. another_approves: a chart is approved by another person than its author.
+    idle_minutes: after so long without a request a session ends; a shared console wants it short."""
+
+    another_approves: bool = True
+    idle_minutes: int = 15
+
+
+def agreement(store: Store) -> Agreement:
+    """The department's agreement."""
+
+    def read() -> Agreement:
+        row = store.db.execute("SELECT body FROM setting WHERE key = 'agreement'").fetchone()
+        return Agreement(**json.loads(row["body"])) if row else Agreement()
+
+    return store.remembered("agreement", read)
+
+
+def agree(store: Store, wanted: Agreement, actor: str) -> Agreement:
+    """Change the agreement."""
+    within("idle_minutes", wanted.idle_minutes, 1, 240, "min")
+    body = {"another_approves": wanted.another_approves, "idle_minutes": wanted.idle_minutes}
+    with store.change() as db:
+        db.execute(
+            "INSERT INTO setting (key, body) VALUES ('agreement', :body)"
+            " ON CONFLICT (key) DO UPDATE SET body = :body, revision = revision + 1",
+            {"body": json.dumps(body)},
+        )
+        audit(db, actor, "setting.save", "setting:agreement", body)
+    return wanted
+
+
+def _wait_enough(db: sqlite3.Connection, person_id: str, address: str) -> None:
+    """Raise TooManyAttempts while a name, or an address, has failed too often too lately."""
+    tried = db.execute(
+        "SELECT at, passed FROM sign_in WHERE person = ? ORDER BY id DESC LIMIT 40", (person_id[:40],)
+    ).fetchall()
+    failed = 0
+    for row in tried:
+        if row["passed"]:
+            break
+        failed += 1
+    if failed >= FREE_ATTEMPTS:
+        wait = min(MOST_WAIT_S, FIRST_WAIT_S * 2 ** min(failed - FREE_ATTEMPTS, 10))
+        _hold(wait - _seconds_since(tried[0]["at"]))
+    lately = db.execute(
+        "SELECT count(*) AS n, min(at) AS first FROM sign_in WHERE address = ? AND passed = 0 AND at > ?",
+        (address[:60], _ago(seconds=MOST_WAIT_S)),
+    ).fetchone()
+    if lately["n"] >= ADDRESS_ATTEMPTS:
+        _hold(MOST_WAIT_S - _seconds_since(lately["first"]))
+
+
+def _hold(left_s: float) -> None:
+    if left_s > 0:
+        raise TooManyAttempts(int(left_s) + 1)
+
+
+def _check(roles: Sequence[Role], password: str | None) -> None:
+    for role in roles:
+        one_of("roles", role, ROLES)
+    if not roles:
+        raise Refusal("No role", "A person needs a role at least.", [*map(str, ROLES)], "roles")
+    if password is not None and not LEAST_PASSWORD <= len(password) <= MOST_PASSWORD:
+        raise Refusal(
+            "Password length",
+            f"A password has {LEAST_PASSWORD} to {MOST_PASSWORD} characters.",
+            {"min": LEAST_PASSWORD, "max": MOST_PASSWORD, "unit": "characters"},
+            "password",
+        )
+
+
+def _person(row: sqlite3.Row) -> Person:
+    return Person(
+        row["id"], row["name"], tuple(json.loads(row["roles"])), bool(row["active"]), row["created_at"], row["revision"]
+    )
+
+
+def _hashed(token: str) -> str:
+    return hashlib.sha256(token.encode()).hexdigest()
+
+
+def _ago(**span: float) -> str:
+    return (datetime.now(UTC) - timedelta(**span)).isoformat(timespec="milliseconds")
+
+
+def _seconds_since(at: str) -> float:
+    return (datetime.now(UTC) - datetime.fromisoformat(at)).total_seconds()
