@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import base64
 from dataclasses import asdict, replace
 from typing import Annotated, Literal
 
@@ -17,6 +18,8 @@ from oakbeam.core.chart import Chart, ChartLine, check_line
 from oakbeam.core.refusal import Refusal
 from oakbeam.core.room import Room, SupportId
 from oakbeam.core.schools import ChartSchool
+from oakbeam.core.sheet import sheet
+from oakbeam.formats import chart_csv, chart_import, chart_pdf, chart_xlsx
 from oakbeam.store import Store, charts, local, rooms
 from oakbeam.store.charts import LineChange
 
@@ -185,6 +188,27 @@ class CarriedOut(BaseModel):
     change: Literal["carried", "refused"]
 
 
+class ImportFile(s.Request):
+    """A file of another origin: CSV text, or a spreadsheet as base64. mapping: our column by the file's name (null leaves it
+    out); defaults: what every row has where the file has no such column."""
+
+    room: s.Key
+    csv: Annotated[str, StringConstraints(max_length=2_000_000)] | None = None
+    xlsx: Annotated[str, StringConstraints(max_length=7_000_000)] | None = None
+    mapping: Annotated[dict[str, str | None], Field(default_factory=dict, max_length=200)]
+    defaults: Annotated[dict[str, Annotated[str, StringConstraints(max_length=60)]], Field(default_factory=dict)]
+
+
+class PreviewOut(BaseModel):
+    """How a file is read (see `chart_import.Preview`)."""
+
+    columns: tuple[chart_import.Column, ...]
+    taken: tuple[chart_import.Taken, ...]
+    lines: tuple[ChartLine, ...]
+    faults: tuple[chart_csv.BadCell, ...]
+    ours: tuple[str, ...]
+
+
 def chart_out(chart: Chart) -> s.ChartOut:
     """A chart as it goes out."""
     return s.ChartOut(**{name: getattr(chart, name) for name in s.ChartOut.model_fields})
@@ -326,6 +350,31 @@ def carry_chart(store: Store, room_id: str, asked: CarryIn) -> list[CarriedOut]:
         )
         for one in carrying.carry(chart.lines, source, target, known.projections)
     ]
+
+
+def preview_import(store: Store, asked: ImportFile) -> PreviewOut:
+    """How a file is read."""
+    room, known = room_of(store, asked.room), local.catalogue_of(store)
+    if (asked.csv is None) == (asked.xlsx is None):
+        raise Refusal("One file", "Give the text of a CSV file, or a spreadsheet as base64.", None, "csv")
+    if asked.csv is not None:
+        rows = chart_csv.rows_of(asked.csv)
+    else:
+        try:
+            content = base64.b64decode(asked.xlsx or "", validate=True)
+        except ValueError:
+            raise Refusal("Not base64", "The spreadsheet is not given as base64.", None, "xlsx") from None
+        rows = chart_xlsx.rows_of(content)
+    found = chart_import.preview(rows, room, known, asked.mapping, asked.defaults)
+    values = {name: getattr(found, name) for name in PreviewOut.model_fields if name != "ours"}
+    return PreviewOut(**values, ours=chart_csv.COLUMNS)
+
+
+def printed(store: Store, chart_id: int, kind: chart_pdf.Kind, paper: chart_pdf.Paper, across: bool) -> tuple[str, bytes]:
+    """(file name, PDF) of a chart."""
+    chart, room, known = _whole(store, chart_id)
+    lines = sheet(chart.lines, room, known.projections)
+    return f"chart-{chart.room}-v{chart.version}-{kind}.pdf", chart_pdf.write(chart, room.name, lines, kind, paper, across)
 
 
 def _whole(store: Store, chart_id: int) -> tuple[Chart, Room, Catalogue]:

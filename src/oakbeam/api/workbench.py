@@ -13,12 +13,13 @@ from oakbeam.api.access import Actor, StoreHere
 from oakbeam.api.files import as_file
 from oakbeam.core.chart import ChartLine
 from oakbeam.core.schools import SchoolView
-from oakbeam.formats import chart_csv, chart_json
+from oakbeam.formats import chart_csv, chart_json, chart_pdf, chart_xlsx
 from oakbeam.store import charts, comments, history, local, people, rooms
 
 router = APIRouter(prefix="/api", responses=problems.RESPONSES, tags=["charts"])
 
 AnyId = s.Id
+XLSX = "application/vnd.openxmlformats-officedocument.spreadsheetml.sheet"
 
 
 @router.get("/charts")
@@ -37,8 +38,15 @@ def new_chart(store: StoreHere, who: Actor, asked: s.NewChart) -> s.ChartOut:
 
 @router.post("/charts/import", status_code=201)
 def import_chart(store: StoreHere, who: Actor, asked: s.ImportRequest) -> s.ChartOut:
-    """A new draft from CSV text. Where any cell is wrong nothing is imported, and `faults` names each row and column."""
+    """A new draft from CSV text in our own columns. Where any cell is wrong nothing is imported, and `faults` names each row
+    and column. Other files: preview, then a new chart with its lines."""
     return benchwork.chart_out(operations.import_chart(store, asked.room, asked.name, asked.csv, who))
+
+
+@router.post("/charts/import/preview")
+def preview_import(store: StoreHere, asked: benchwork.ImportFile) -> benchwork.PreviewOut:
+    """How a file's columns are read, what was guessed, the lines it gives or every bad cell. Nothing is kept."""
+    return benchwork.preview_import(store, asked)
 
 
 @router.get("/charts/{chart_id}")
@@ -108,6 +116,32 @@ def export_csv(store: StoreHere, chart_id: AnyId) -> Response:
     """The chart as CSV (docs/chart-csv.md)."""
     chart = charts.get(store, chart_id)
     return as_file(chart_csv.write(chart.lines), "text/csv; charset=utf-8", f"chart-{chart.room}-v{chart.version}.csv")
+
+
+@router.get("/charts/{chart_id}/xlsx", response_class=Response)
+def export_xlsx(store: StoreHere, chart_id: AnyId) -> Response:
+    """The chart as a spreadsheet with the columns of the CSV."""
+    chart = charts.get(store, chart_id)
+    return as_file(chart_xlsx.write(chart), XLSX, f"chart-{chart.room}-v{chart.version}.xlsx")
+
+
+@router.get("/charts/{chart_id}/pdf", response_class=Response)
+def export_pdf(
+    store: StoreHere,
+    chart_id: AnyId,
+    kind: Annotated[chart_pdf.Kind, Query(description="Wall chart, booklet (A5) or pocket card (A6)")] = "wall",
+    paper: Annotated[chart_pdf.Paper, Query(description="The wall chart's")] = "a4",
+    across: Annotated[bool, Query(description="The wall chart in landscape")] = False,
+) -> Response:
+    """The chart for the wall, as a booklet, or as a card for the pocket; each page with version, approval and a QR code."""
+    name, content = benchwork.printed(store, chart_id, kind, paper, across)
+    return as_file(content, "application/pdf", name)
+
+
+@router.get("/schemas/chart")
+def chart_schema() -> dict[str, Any]:
+    """The JSON Schema of an exported chart."""
+    return chart_json.schema()
 
 
 @router.get("/charts/{chart_id}/json")

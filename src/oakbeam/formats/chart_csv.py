@@ -15,7 +15,19 @@ from dataclasses import dataclass
 
 from oakbeam.catalogue import Catalogue, shipped
 from oakbeam.core import rules
-from oakbeam.core.chart import Band, Banded, ChartLine, FixedKvp, Law, LawName, Levelled, Point, VariableKvp, check_line
+from oakbeam.core.chart import (
+    Band,
+    Banded,
+    ChartLine,
+    FixedKvp,
+    Law,
+    LawName,
+    Levelled,
+    Link,
+    Point,
+    VariableKvp,
+    check_line,
+)
 from oakbeam.core.refusal import Refusal
 from oakbeam.core.room import SUPPORTS, Room
 from oakbeam.formats.cells import guarded, number, unguarded
@@ -34,8 +46,13 @@ LENGTHS = (
     "band_max",
     "doubling",
     "base",
+    "thicker",
 )
 PLAIN = (
+    "line",
+    "follows",
+    "plus_kvp",
+    "times_mas",
     "projection",
     "support",
     "receptor",
@@ -69,6 +86,11 @@ COLUMNS = (
     "target_ei",
     "field_width_cm",
     "field_height_cm",
+    "line",
+    "follows",
+    "plus_kvp",
+    "times_mas",
+    "thicker_cm",
     "note",
 )
 _REQUIRED = ("projection", "support", "receptor", "grid_ratio", "sid", "range_min", "range_max", "school", "kvp", "mas")
@@ -108,7 +130,7 @@ def write(lines: Iterable[ChartLine]) -> str:
     table = csv.DictWriter(out, COLUMNS, restval="", lineterminator="\r\n")
     table.writeheader()
     for line in lines:
-        table.writerows(_rows(line))
+        table.writerows(rows_for(line))
     return out.getvalue()
 
 
@@ -116,6 +138,15 @@ def read(text: str, room: Room, known: Catalogue | None = None) -> tuple[ChartLi
     """The lines of a CSV file for a room; known: the catalogue they name projections of, None for the shipped one.
 
     Raises BadFile with the row and column of every fault."""
+    return read_rows(rows_of(text), room, known)
+
+
+Rows = list[tuple[int, list[str]]]
+"""The rows of a file: the number it counts them by, and its cells."""
+
+
+def rows_of(text: str) -> Rows:
+    """The rows of a CSV text that hold anything. BadFile where it is not one."""
     if len(text) > MOST_BYTES:
         raise BadFile([BadCell(1, "", f"The file is larger than {MOST_BYTES // 1_000_000} MB.")])
     if "\0" in text:
@@ -126,16 +157,27 @@ def read(text: str, room: Room, known: Catalogue | None = None) -> tuple[ChartLi
     except csv.Error as error:
         raise BadFile([BadCell(reader.line_num, "", f"This is not readable as CSV: {error}.")]) from None
     rows = [(at, row) for at, row in rows if any(row)]
+    return checked_rows(rows)
+
+
+def checked_rows(rows: Rows) -> Rows:
+    """The rows where there are some and not too many; BadFile otherwise."""
     if not rows:
         raise BadFile([BadCell(1, "", "The file is empty; the first row must name the columns.")])
     if len(rows) > MOST_ROWS:
         raise BadFile([BadCell(MOST_ROWS, "", f"More than {MOST_ROWS} rows.")])
+    return rows
+
+
+def read_rows(rows: Rows, room: Room, known: Catalogue | None = None) -> tuple[ChartLine, ...]:
+    """The lines of rows whose first names the columns (see `read`)."""
     header = _header(rows[0][1])
     faults: list[BadCell] = []
     records = [_Record(at, row, header, faults, known or shipped()) for at, row in rows[1:]]
     if not records:
         faults.append(BadCell(2, "", "There is no row below the header."))
     lines = _lines(records, room)
+    faults += _loose_links(records, lines)
     if faults:
         raise BadFile(sorted(faults, key=lambda fault: fault.row))
     return tuple(lines)
@@ -277,7 +319,7 @@ def _lines(records: list[_Record], room: Room) -> list[ChartLine]:
                 continue
             band = Band(unguarded(record.text("band")), low, high, kvp, mas)
             if levels or (
-                group and (group[0][1] != line or low == line.range_cm[0])
+                group and (_other(group[0][1], line) or low == line.range_cm[0])
             ):  # other conditions, or a line that starts anew
                 close()
             group.append((record, line, band))
@@ -288,7 +330,9 @@ def _lines(records: list[_Record], room: Room) -> list[ChartLine]:
             if place is None or base is None or (place == base and not _plausible_mas(record, mas, place, room)):
                 continue
             # Other conditions, or points that start again: another line.
-            if group or (levels and (levels[0][1:3] != (line, base) or place <= levels[-1][3].thickness_cm)):
+            first = levels[0] if levels else None
+            anew = first and (_other(first[1], line) or first[2] != base or place <= levels[-1][3].thickness_cm)
+            if group or anew:
                 close()
             levels.append((record, line, base, Point(place, kvp, mas)))
             continue
@@ -301,6 +345,31 @@ def _lines(records: list[_Record], room: Room) -> list[ChartLine]:
         _keep(lines, record, line, law, room)
     close()
     return lines
+
+
+def _other(one: ChartLine, line: ChartLine) -> bool:
+    """Whether two rows belong to different lines."""
+    return one != line or one.key != line.key
+
+
+def _loose_links(records: list[_Record], lines: list[ChartLine]) -> list[BadCell]:
+    """A line that follows one that the file does not have, or itself."""
+    keys = {line.key for line in lines}
+    loose = {line.link.to for line in lines if line.link and (line.link.to not in keys or line.link.to == line.key)}
+    return [
+        BadCell(record.at, "follows", f"There is no other line {record.text('follows')} to follow.")
+        for record in records
+        if record.text("follows") in {number(key) for key in loose}
+    ]
+
+
+def _link(record: _Record) -> Link | None:
+    """What the row says of the line that it follows."""
+    to = record.number("follows")
+    if to is None:
+        return None
+    plus, times, thicker = record.number("plus_kvp"), record.number("times_mas"), record.length_cm("thicker")
+    return Link(int(to), plus or 0.0, 1.0 if times is None else times, thicker or 0.0)
 
 
 def _conditions(record: _Record) -> ChartLine | None:
@@ -334,6 +403,8 @@ def _conditions(record: _Record) -> ChartLine | None:
         target_ei=target,
         field_cm=None if width is None or height is None else (width, height),
         note=unguarded(record.text("note")),
+        link=_link(record),
+        key=None if (key := record.number("line")) is None else int(key),
     )
 
 
@@ -381,7 +452,8 @@ def _keep(lines: list[ChartLine], record: _Record, line: ChartLine, law: Law, ro
         record.fault((refusal.field or "").replace("_cm", "").replace(".", "_"), refusal.detail)
 
 
-def _rows(line: ChartLine) -> list[dict[str, str]]:
+def rows_for(line: ChartLine) -> list[dict[str, str]]:
+    """The rows of a line, by column; what a column does not have is left out."""
     law = line.law
     common = {
         "projection": line.projection,
@@ -395,6 +467,17 @@ def _rows(line: ChartLine) -> list[dict[str, str]]:
         "target_ei": number(line.target_ei),
         "field_width_cm": number(line.field_cm[0] if line.field_cm else None),
         "field_height_cm": number(line.field_cm[1] if line.field_cm else None),
+        "line": number(line.key),
+        **(
+            {
+                "follows": number(line.link.to),
+                "plus_kvp": number(line.link.kvp_added),
+                "times_mas": number(line.link.mas_factor),
+                "thicker_cm": number(line.link.thicker_cm),
+            }
+            if line.link
+            else {}
+        ),
         "note": guarded(line.note),
     }
     if isinstance(law, Banded):

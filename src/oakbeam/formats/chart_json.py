@@ -1,8 +1,10 @@
-"""Charts as JSON: a document that names its format and version, and holds the chart whole."""
+"""Charts as JSON: a document that names its format and version, and holds the chart whole. `schema` publishes its shape."""
 
 from __future__ import annotations
 
 import json
+from functools import lru_cache
+from typing import Any
 
 from pydantic import TypeAdapter, ValidationError
 
@@ -10,7 +12,9 @@ from oakbeam.core.chart import Chart
 from oakbeam.core.refusal import Refusal
 
 FORMAT = "oakbeam-chart"
-FORMAT_VERSION = 1
+FORMAT_VERSION = 2
+READS = (1, 2)
+"""Version 1 knew no keys, links and proposals; what it does not have takes its default."""
 _CHART = TypeAdapter(Chart)
 
 
@@ -27,11 +31,32 @@ def read(text: str) -> Chart:
         raise Refusal("Not JSON", "The text is not a JSON document.") from None
     if not isinstance(document, dict) or document.get("format") != FORMAT:
         raise Refusal("Not an Oakbeam chart", f'The document must have "format": "{FORMAT}".')
-    if document.get("format_version") != FORMAT_VERSION:
-        raise Refusal("Unknown format version", f"This Oakbeam reads version {FORMAT_VERSION}.", [float(FORMAT_VERSION)])
+    if document.get("format_version") not in READS:
+        raise Refusal("Unknown format version", f"This Oakbeam reads versions {READS}.", [*map(float, READS)])
     try:
         return _CHART.validate_python(document.get("chart"))
     except ValidationError as error:
         first = error.errors()[0]
         where = ".".join(str(part) for part in first["loc"])
         raise Refusal("Chart not readable", f"{where}: {first['msg']}.", field=where) from None
+
+
+@lru_cache(maxsize=1)
+def schema() -> dict[str, Any]:
+    """The JSON Schema (2020-12) of what `write` gives; published as docs/chart.schema.json."""
+    chart = _CHART.json_schema(mode="serialization")
+    definitions = chart.pop("$defs", {})
+    return {
+        "$schema": "https://json-schema.org/draft/2020-12/schema",
+        "title": "Oakbeam chart",
+        "description": "An exposure technique chart of one room. Lengths in cm, tube potential in kVp, tube load in mAs.",
+        "type": "object",
+        "properties": {
+            "format": {"const": FORMAT},
+            "format_version": {"const": FORMAT_VERSION},
+            "chart": {"$ref": "#/$defs/Chart"},
+        },
+        "required": ["format", "format_version", "chart"],
+        "additionalProperties": False,
+        "$defs": {**definitions, "Chart": chart},
+    }

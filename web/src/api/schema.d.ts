@@ -155,9 +155,30 @@ export interface paths {
         put?: never;
         /**
          * Import Chart
-         * @description A new draft from CSV text. Where any cell is wrong nothing is imported, and `faults` names each row and column.
+         * @description A new draft from CSV text in our own columns. Where any cell is wrong nothing is imported, and `faults` names each row
+         *     and column. Other files: preview, then a new chart with its lines.
          */
         post: operations["import_chart_api_charts_import_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/charts/import/preview": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Preview Import
+         * @description How a file's columns are read, what was guessed, the lines it gives or every bad cell. Nothing is kept.
+         */
+        post: operations["preview_import_api_charts_import_preview_post"];
         delete?: never;
         options?: never;
         head?: never;
@@ -328,6 +349,66 @@ export interface paths {
          * @description The chart as CSV (docs/chart-csv.md).
          */
         get: operations["export_csv_api_charts__chart_id__csv_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/charts/{chart_id}/xlsx": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Export Xlsx
+         * @description The chart as a spreadsheet with the columns of the CSV.
+         */
+        get: operations["export_xlsx_api_charts__chart_id__xlsx_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/charts/{chart_id}/pdf": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Export Pdf
+         * @description The chart for the wall, as a booklet, or as a card for the pocket; each page with version, approval and a QR code.
+         */
+        get: operations["export_pdf_api_charts__chart_id__pdf_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/schemas/chart": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Chart Schema
+         * @description The JSON Schema of an exported chart.
+         */
+        get: operations["chart_schema_api_schemas_chart_get"];
         put?: never;
         post?: never;
         delete?: never;
@@ -1373,6 +1454,18 @@ export interface components {
             toward: string;
         };
         /**
+         * BadCell
+         * @description A fault in a file: row counts from 1 with the header as row 1; column is the file's own name for it, or "".
+         */
+        BadCell: {
+            /** Row */
+            row: number;
+            /** Column */
+            column: string;
+            /** Problem */
+            problem: string;
+        };
+        /**
          * Band
          * @description One setting for thicknesses from min_cm up to, but not including, max_cm (the last band includes its end).
          */
@@ -1982,6 +2075,18 @@ export interface components {
             };
             /** Checks */
             checks: string[];
+        };
+        /**
+         * Column
+         * @description A column of the file: the file's name for it, ours (None: left out), and its first cells.
+         */
+        Column: {
+            /** Given */
+            given: string;
+            /** Taken As */
+            taken_as: string | null;
+            /** Sample */
+            sample: string[];
         };
         /**
          * Comment
@@ -2819,6 +2924,27 @@ export interface components {
             hvl_mm_al: number;
         };
         /**
+         * ImportFile
+         * @description A file of another origin: CSV text, or a spreadsheet as base64. mapping: our column by the file's name (null leaves it
+         *     out); defaults: what every row has where the file has no such column.
+         */
+        ImportFile: {
+            /** Room */
+            room: string;
+            /** Csv */
+            csv?: string | null;
+            /** Xlsx */
+            xlsx?: string | null;
+            /** Mapping */
+            mapping?: {
+                [key: string]: string | null;
+            };
+            /** Defaults */
+            defaults?: {
+                [key: string]: string;
+            };
+        };
+        /**
          * ImportRequest
          * @description A CSV file's text, to become a draft of the room's next version.
          */
@@ -3396,6 +3522,22 @@ export interface components {
             time_ms: number;
             /** Power Kw */
             power_kw: number;
+        };
+        /**
+         * PreviewOut
+         * @description How a file is read (see `chart_import.Preview`).
+         */
+        PreviewOut: {
+            /** Columns */
+            columns: components["schemas"]["Column"][];
+            /** Taken */
+            taken: components["schemas"]["Taken"][];
+            /** Lines */
+            lines: components["schemas"]["ChartLine"][];
+            /** Faults */
+            faults: components["schemas"]["BadCell"][];
+            /** Ours */
+            ours: string[];
         };
         /**
          * Problem
@@ -4188,6 +4330,18 @@ export interface components {
              * @default 0
              */
             attenuation_mm_al: number;
+        };
+        /**
+         * Taken
+         * @description A cell that was read as something else: what stood there, and what it was taken as.
+         */
+        Taken: {
+            /** Row */
+            row: number;
+            /** Given */
+            given: string;
+            /** Taken As */
+            taken_as: string;
         };
         /**
          * Technique
@@ -5465,6 +5619,75 @@ export interface operations {
             };
         };
     };
+    preview_import_api_charts_import_preview_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ImportFile"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PreviewOut"];
+                };
+            };
+            /** @description Nobody is signed in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not for this role, or not from here */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description There is no such thing */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The present state does not allow it */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Refused; says what is allowed */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     get_chart_api_charts__chart_id__get: {
         parameters: {
             query?: never;
@@ -6162,6 +6385,210 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+            /** @description Nobody is signed in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not for this role, or not from here */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description There is no such thing */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The present state does not allow it */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Refused; says what is allowed */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    export_xlsx_api_charts__chart_id__xlsx_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                chart_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Nobody is signed in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not for this role, or not from here */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description There is no such thing */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The present state does not allow it */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Refused; says what is allowed */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    export_pdf_api_charts__chart_id__pdf_get: {
+        parameters: {
+            query?: {
+                /** @description Wall chart, booklet (A5) or pocket card (A6) */
+                kind?: "wall" | "booklet" | "card";
+                /** @description The wall chart's */
+                paper?: "a3" | "a4";
+                /** @description The wall chart in landscape */
+                across?: boolean;
+            };
+            header?: never;
+            path: {
+                chart_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Nobody is signed in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not for this role, or not from here */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description There is no such thing */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The present state does not allow it */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Refused; says what is allowed */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    chart_schema_api_schemas_chart_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": {
+                        [key: string]: unknown;
+                    };
+                };
             };
             /** @description Nobody is signed in */
             401: {
