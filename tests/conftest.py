@@ -2,6 +2,9 @@
 
 from __future__ import annotations
 
+import io
+import json
+import sys
 from collections.abc import Iterator
 from datetime import UTC, datetime
 from pathlib import Path
@@ -10,6 +13,7 @@ import pytest
 from fastapi.testclient import TestClient
 from hypothesis import settings
 
+from oakbeam import cli
 from oakbeam.api.access import TOKEN_HEADER
 from oakbeam.api.app import build
 from oakbeam.core.chart import Band, Banded, Chart, ChartLine, FixedKvp, VariableKvp
@@ -107,3 +111,17 @@ def client(charted: Store, visitor: TestClient) -> TestClient:
     """Somebody with every role; where another has to approve, see `approved`."""
     people.agree(charted, people.Agreement(another_approves=False), "test")
     return signed_in(charted, visitor, "all", "technologist", "keeper", "physicist", "admin")
+
+
+@pytest.fixture
+def run(tmp_path, capsys, monkeypatch):
+    """The command line on a seeded database: (exit code, standard output) of a command."""
+
+    def call(*arguments: str, given: object = "") -> tuple[int, str]:
+        text = given if isinstance(given, str) else json.dumps(given)
+        monkeypatch.setattr(sys, "stdin", io.TextIOWrapper(io.BytesIO(text.encode())))
+        code = cli.main(["--data", str(tmp_path), *arguments])
+        return code, capsys.readouterr().out
+
+    assert call("seed") == (0, "Demo clinic added.\n")
+    return call

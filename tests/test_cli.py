@@ -2,26 +2,10 @@
 
 from __future__ import annotations
 
-import io
 import json
-import sys
 from pathlib import Path
 
-import pytest
-
 from oakbeam import cli
-
-
-@pytest.fixture
-def run(tmp_path, capsys, monkeypatch):
-    def call(*arguments: str, given: object = "") -> tuple[int, str]:
-        text = given if isinstance(given, str) else json.dumps(given)
-        monkeypatch.setattr(sys, "stdin", io.TextIOWrapper(io.BytesIO(text.encode())))
-        code = cli.main(["--data", str(tmp_path), *arguments])
-        return code, capsys.readouterr().out
-
-    assert call("seed") == (0, "Demo clinic added.\n")
-    return call
 
 
 def test_technique_and_refusals(run):

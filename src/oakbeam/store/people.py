@@ -102,6 +102,15 @@ def add(store: Store, person_id: str, name: str, roles: Sequence[Role], password
     return get(store, person_id)
 
 
+def first_admin(store: Store) -> str | None:
+    """Where nobody may sign in yet, add `admin` with a new password and return it; None otherwise."""
+    if store.db.execute("SELECT 1 FROM person LIMIT 1").fetchone():
+        return None
+    password = secrets.token_urlsafe(9)
+    add(store, "admin", "Admin", ["admin"], password, "first start")
+    return password
+
+
 def change(
     store: Store,
     person_id: str,

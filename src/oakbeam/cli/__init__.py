@@ -17,9 +17,10 @@ import oakbeam
 from oakbeam.api import beam, guide, operations, problems, runsheet
 from oakbeam.api import schemas as s
 from oakbeam.api.schemas import Problem
+from oakbeam.cli import charts as charts_cli
 from oakbeam.core.refusal import Refusal
 from oakbeam.formats import chart_csv, chart_json
-from oakbeam.store import NotFound, Store, charts, local
+from oakbeam.store import NotFound, Store, charts, local, people
 
 ACTOR = "command line"
 
@@ -76,6 +77,11 @@ def _parser() -> argparse.ArgumentParser:
     importing.add_argument("room")
     importing.add_argument("--name", default="Imported chart")
     importing.add_argument("--format", choices=("csv", "json"), default="csv")
+    charts_cli.add_to(commands, lambda what: lambda given: what(given, _store(given)))
+    person = add("person", _person, "List people, or add one; the password is read from standard input.")
+    person.add_argument("id", nargs="?")
+    person.add_argument("--name")
+    person.add_argument("--role", action="append", choices=people.ROLES, default=[])
     backup = add("backup", _backup, "Write a consistent copy of the database while it is in use.")
     backup.add_argument("target", type=Path)
     add("openapi", _openapi, "Print the API's description.")
@@ -91,8 +97,11 @@ def _serve(given: argparse.Namespace) -> int:
 
     from oakbeam.api.app import build
 
+    store = _store(given)
+    if (password := people.first_admin(store)) is not None:
+        print(f"Nobody may sign in yet: made the admin 'admin' with the password {password}", flush=True)
     front_end = given.front_end if (given.front_end / "index.html").is_file() else None
-    app = build(_store(given), front_end)
+    app = build(store, front_end)
     # What is loaded now stays: keep the collector from walking it in the middle of a request.
     gc.collect()
     gc.freeze()
@@ -165,6 +174,15 @@ def _import(given: argparse.Namespace) -> int:
     return _print(json.dumps({"id": chart.id, "version": chart.version, "status": chart.status, "lines": len(chart.lines)}))
 
 
+def _person(given: argparse.Namespace) -> int:
+    store = _store(given)
+    if given.id is None:
+        return _print(TypeAdapter(list[people.Person]).dump_json(people.everybody(store), indent=1).decode())
+    password = _input().rstrip("\r\n")
+    added = people.add(store, given.id, given.name or given.id, given.role, password, ACTOR)
+    return _print(TypeAdapter(people.Person).dump_json(added, indent=1).decode())
+
+
 def _backup(given: argparse.Namespace) -> int:
     _store(given).backup(given.target)
     return 0
@@ -192,7 +210,3 @@ def _refuse(problem: Problem) -> int:
     print(problem.model_dump_json(exclude_none=True))
     print(f"oakbeam: {problem.title}: {problem.detail}", file=sys.stderr)
     return 2
-
-
-if __name__ == "__main__":
-    sys.exit(main())
