@@ -9,8 +9,9 @@ import tempfile
 from collections.abc import Callable
 from pathlib import Path
 
+import pypdfium2 as pdfium
 from playwright.sync_api import Page, sync_playwright
-from tests.browser.conftest import CHROMIUM, FLAGS, ROOT, serve
+from tests.browser.conftest import CHROMIUM, FLAGS, ROOT, serve, sign_in
 from tests.browser.test_whole_path import choose, fill, tab, take
 
 TARGET = ROOT / "docs" / "screenshots"
@@ -101,6 +102,57 @@ def new_line(page: Page, site: str) -> None:
         fill(page, field, value)
 
 
+def draft(page: Page, site: str, only: str = "") -> None:
+    """A draft of Room 1's next version: begun, or the one that is open."""
+    page.goto(f"{site}/charts")
+    page.get_by_role("heading", name="Room 1 adult chart").wait_for()
+    begin = page.get_by_role("button", name="Start version 2")
+    if begin.count():
+        begin.click()
+    page.get_by_label("Show only").fill(only)
+
+
+def editor(page: Page, site: str) -> None:
+    draft(page, site, "lumbar bucky")
+    page.get_by_role("button", name="Lumbar spine Lateral").first.click()
+
+
+def level(page: Page, site: str) -> None:
+    draft(page, site)
+    page.get_by_role("radio", name="Level").click()
+    page.get_by_role("button", name="Level it").click()
+    page.get_by_role("button", name="Take all").wait_for()
+
+
+def compare(page: Page, site: str) -> None:
+    level(page, site)
+    page.get_by_role("button", name="Take all").click()
+    page.get_by_text("1 of 171 lines leave it").wait_for()
+    page.get_by_role("radio", name="Compare").click()
+    page.get_by_text("lines differ").wait_for()
+
+
+def built(page: Page, site: str) -> None:
+    page.goto(f"{site}/charts")
+    page.get_by_role("button", name="Build a chart").click()
+    shots = ((3, 57, 1.6, 480), (12, 66, 5, 372), (21, 80, 32, 300), (22, 117, 2.5, 282))
+    for i, shot in enumerate(shots, 1):
+        for name, value in zip(("thickness", "kVp", "mAs", "index"), shot, strict=True):
+            page.get_by_role("textbox", name=f"{name} of exposure {i}", exact=True).fill(str(value))
+    page.get_by_role("button", name="Draft the chart from 4 exposures").click()
+    page.get_by_text("What to expose next").wait_for()
+
+
+def signing_in(page: Page, site: str) -> None:
+    page.goto(f"{site}/sign-in")
+
+
+def printed(site: str, page: Page) -> None:
+    """The wall chart's first page as a picture."""
+    content = page.request.get(f"{site}/api/charts/1/pdf?kind=wall&across=true").body()
+    pdfium.PdfDocument(content)[0].render(scale=1.5).to_pil().save(TARGET / "print-wall.png")
+
+
 def log(page: Page, site: str) -> None:
     page.goto(f"{site}/log")
 
@@ -112,6 +164,11 @@ VIEWS: dict[str, tuple[Callable[[Page, str], None], str]] = {
     "desk-what-if": (what_if, "night"),
     "desk-judged-day": (judged, "day"),
     "charts-day": (charts, "day"),
+    "charts-editor": (editor, "night"),
+    "charts-level-day": (level, "day"),
+    "charts-build": (built, "night"),
+    "charts-compare-day": (compare, "day"),
+    "sign-in": (signing_in, "night"),
     "charts-new-line": (new_line, "night"),
     "rooms-day": (rooms, "day"),
     "rooms-calibration": (calibration, "night"),
@@ -131,12 +188,16 @@ def main() -> None:
             for name, (visit, theme) in VIEWS.items():
                 context = browser.new_context(viewport={"width": 1280, "height": 800})
                 context.add_init_script(f"localStorage.setItem('oakbeam.preferences', '{{\"theme\":\"{theme}\"}}')")
+                if name != "sign-in":
+                    sign_in(context, site, "ilse" if visit is calibration else "joren")
                 page = context.new_page()
                 visit(page, site)
                 page.wait_for_load_state("networkidle")
                 page.evaluate("scrollTo(0, 0)")
                 page.wait_for_timeout(500)
                 page.screenshot(path=TARGET / f"{name}.png")
+                if name == "charts-day":
+                    printed(site, page)
                 context.close()
                 print(name)
         finally:

@@ -16,6 +16,8 @@ from pathlib import Path
 import pytest
 from playwright.sync_api import Browser, BrowserContext, Page, expect, sync_playwright
 
+from oakbeam.sim import clinic
+
 ROOT = Path(__file__).parents[2]
 PATIENCE_MS = int(os.environ.get("PATIENCE_MS", "40000"))
 """How long a step may take before it has failed: shared machines stall for seconds, and speed is not what is tested here."""
@@ -89,10 +91,17 @@ def _copied(seeded: Path, to: Path) -> Path:
     return to
 
 
+def sign_in(context: BrowserContext, address: str, person: str) -> None:
+    """Sign somebody of the demo in, by the cookie that the browser then has; a page that is open has to be read anew."""
+    answer = context.request.post(f"{address}/api/session", data={"person": person, "password": clinic.PASSWORD})
+    assert answer.ok, answer.text()
+
+
 @pytest.fixture
-def site(seeded: Path, tmp_path: Path) -> Iterator[str]:
-    """The demo, for one test that changes it."""
+def site(seeded: Path, tmp_path: Path, context: BrowserContext) -> Iterator[str]:
+    """The demo, for one test that changes it, with the chart keeper (a technologist too) at the console."""
     server, address = serve(_copied(seeded, tmp_path), seeded=False)
+    sign_in(context, address, "joren")
     yield address
     server.terminate()
     server.wait(10)

@@ -52,7 +52,14 @@ def test_no_serious_accessibility_violation(context: BrowserContext, page: Page,
     page.get_by_role("button", name="New line").click()
     assert violations(page) == []
     page.keyboard.press("Tab")
-    page.get_by_role("button", name="Import CSV").click()
+    page.get_by_role("button", name="Import").click()
+    assert violations(page) == []
+    for tab in ("Level", "Faults", "Compare", "History"):
+        page.goto(f"{demo_site}/charts")
+        page.get_by_role("radio", name=tab).click()
+        settle(page)
+        assert violations(page) == [], tab
+    page.goto(f"{demo_site}/sign-in")
     assert violations(page) == []
     page.get_by_role("button", name="Keys, cautions and help").click()
     expect(page.get_by_role("dialog")).to_be_visible()

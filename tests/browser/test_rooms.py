@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from playwright.sync_api import Page, expect
+from tests.browser.conftest import sign_in
 from tests.browser.test_whole_path import choose, fill, number, tab, take
 
 
@@ -12,6 +13,7 @@ def enter(page: Page, field: str, value: str) -> None:
 
 
 def test_equipment_is_edited_checked_and_kept_in_the_history(page: Page, site: str):
+    sign_in(page.context, site, "ilse")
     page.goto(f"{site}/rooms")
     expect(page.get_by_role("heading", name="Room 1", exact=True)).to_be_visible()
     enter(page, "Total filtration", "0.1")
@@ -37,6 +39,7 @@ def test_equipment_is_edited_checked_and_kept_in_the_history(page: Page, site: s
 
 
 def test_readings_are_fitted_and_accepted(page: Page, site: str):
+    sign_in(page.context, site, "ilse")
     page.goto(f"{site}/rooms")
     tab(page, "Calibration")
     expect(page.get_by_text("The fit appears here")).to_be_visible()

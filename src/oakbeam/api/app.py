@@ -24,6 +24,7 @@ SECURITY_HEADERS = {
     "X-Content-Type-Options": "nosniff",
     "Referrer-Policy": "no-referrer",
 }
+_NOT_KEPT = (b"cache-control", b"no-store")
 _HEADERS = [(name.lower().encode(), value.encode()) for name, value in SECURITY_HEADERS.items()]
 
 
@@ -67,7 +68,9 @@ class _SecurityHeaders:
     async def __call__(self, scope: Scope, receive: Receive, send: Send) -> None:
         async def send_with_headers(message: Message) -> None:
             if message["type"] == "http.response.start":
-                message["headers"] = [*message["headers"], *_HEADERS]
+                # What the API says is of this moment and this person; nothing keeps it.
+                api = [_NOT_KEPT] if scope["path"].startswith("/api") else []
+                message["headers"] = [*message["headers"], *_HEADERS, *api]
             await send(message)
 
         await self.app(scope, receive, send_with_headers if scope["type"] == "http" else send)

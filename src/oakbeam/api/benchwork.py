@@ -258,10 +258,25 @@ def level_check(store: Store, chart_id: int) -> list[StripOut]:
     found = []
     for line in chart.lines:
         strip = levelcheck.strip(line, room, known.projection(line.projection))
-        values = asdict(strip) if strip else {"places_cm": (), "exact_di": (), "station_di": (), "offset_di": None}
-        worst, level = (strip.worst_di, strip.level) if strip else (None, True)
-        found.append(StripOut(line=line.id or 0, worst_di=worst, level=level, **values))
+        found.append(_strip_out(line.id or 0, strip))
     return found
+
+
+def _strip_out(line_id: int, strip: levelcheck.Strip | None) -> StripOut:
+    """A strip as it goes out: to a hundredth of a DI, which nobody sees and half the bytes."""
+    if strip is None:
+        return StripOut(
+            line=line_id, places_cm=(), exact_di=(), station_di=(), offset_di=None, worst_di=None, level=True
+        )
+    return StripOut(
+        line=line_id,
+        places_cm=tuple(round(cm, 2) for cm in strip.places_cm),
+        exact_di=tuple(round(di, 2) for di in strip.exact_di),
+        station_di=tuple(None if di is None else round(di, 2) for di in strip.station_di),
+        offset_di=round(strip.offset_di, 3),
+        worst_di=round(strip.worst_di, 3),
+        level=strip.level,
+    )
 
 
 def level_it(store: Store, chart_id: int, asked: WhichLines) -> list[Proposal]:

@@ -59,7 +59,7 @@ def projections(known: Catalogue) -> list[s.ProjectionOut]:
     return [s.ProjectionOut(**_fields(known, one, s.ProjectionOut)) for one in known.projections.values()]
 
 
-def start(store: Store, choices: s.Choices) -> s.Start:
+def start(store: Store, choices: s.Choices, session: s.SessionOut) -> s.Start:
     """What every view begins with."""
     known, there = local.catalogue_of(store), rooms.all_rooms(store)
     charted = {}
@@ -73,6 +73,7 @@ def start(store: Store, choices: s.Choices) -> s.Start:
         exams=exams(known),
         choices=choices,
         charted=charted,
+        session=session,
     )
 
 

@@ -5,12 +5,12 @@ from __future__ import annotations
 from typing import Annotated, Any
 
 from fastapi import APIRouter, Depends, Request, Response
-from pydantic import BaseModel, Field, StringConstraints
+from pydantic import Field, StringConstraints
 
 from oakbeam.api import problems
 from oakbeam.api import schemas as s
 from oakbeam.api.access import COOKIE, Actor, Here, StoreHere, here
-from oakbeam.store import people
+from oakbeam.store import Store, people
 from oakbeam.store.local import offered_accounts
 from oakbeam.store.people import Agreement, Person, Role
 
@@ -53,32 +53,14 @@ class NewPerson(PersonIn):
     password: Password
 
 
-class Offered(BaseModel):
-    """An account that a demo offers on its sign-in page."""
-
-    id: str
-    name: str
-    roles: tuple[Role, ...]
-    password: str
-
-
-class SessionOut(BaseModel):
-    """Who is signed in (None: nobody), the token that changes must carry, and what a demo offers."""
-
-    person: Person | None
-    token: str | None
-    idle_minutes: int
-    offered: list[Offered]
-
-
 @router.get("/session")
-def who_is_here(store: StoreHere, who: WhoIsHere) -> SessionOut:
+def who_is_here(store: StoreHere, who: WhoIsHere) -> s.SessionOut:
     """Who is signed in."""
-    return _out(store, who.session)
+    return session_out(store, who.session)
 
 
 @router.post("/session")
-def sign_in(store: StoreHere, who: WhoIsHere, request: Request, response: Response, asked: SignIn) -> SessionOut:
+def sign_in(store: StoreHere, who: WhoIsHere, request: Request, response: Response, asked: SignIn) -> s.SessionOut:
     """Sign in; whoever was signed in here is signed out. After some wrong passwords it has to wait."""
     address = request.client.host if request.client else ""
     token, session = people.sign_in(store, asked.person, asked.password, address)
@@ -86,16 +68,16 @@ def sign_in(store: StoreHere, who: WhoIsHere, request: Request, response: Respon
         people.sign_out(store, old)
     secure = request.url.scheme == "https"
     response.set_cookie(COOKIE, token, httponly=True, samesite="strict", secure=secure, path="/")
-    return _out(store, session)
+    return session_out(store, session)
 
 
 @router.delete("/session")
-def sign_out(store: StoreHere, request: Request, response: Response) -> SessionOut:
+def sign_out(store: StoreHere, request: Request, response: Response) -> s.SessionOut:
     """Sign out."""
     if token := request.cookies.get(COOKIE):
         people.sign_out(store, token)
     response.delete_cookie(COOKIE, path="/", httponly=True, samesite="strict")
-    return _out(store, None)
+    return session_out(store, None)
 
 
 @router.put("/session/password", status_code=204)
@@ -137,12 +119,13 @@ def set_agreement(store: StoreHere, who: Actor, asked: Agreement) -> Agreement:
     return people.agree(store, asked, who)
 
 
-def _out(store: StoreHere, session: people.Session | None) -> SessionOut:
+def session_out(store: Store, session: people.Session | None) -> s.SessionOut:
+    """Who is signed in, and what a demo offers."""
     offered = offered_accounts(store)
     accounts = [people.get(store, person_id) for person_id in offered[1]] if offered else []
-    return SessionOut(
+    return s.SessionOut(
         person=session.person if session else None,
         token=session.csrf if session else None,
         idle_minutes=people.agreement(store).idle_minutes,
-        offered=[Offered(id=one.id, name=one.name, roles=one.roles, password=offered[0]) for one in accounts if offered],
+        offered=[s.Offered(id=one.id, name=one.name, roles=one.roles, password=offered[0]) for one in accounts if offered],
     )

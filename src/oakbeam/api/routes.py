@@ -15,6 +15,7 @@ from oakbeam.api import rooms as rooms_api
 from oakbeam.api import schemas as s
 from oakbeam.api.access import Actor, StoreHere, the_store
 from oakbeam.api.files import as_file
+from oakbeam.api.people import WhoIsHere, session_out
 from oakbeam.core.evaluation import FINDINGS, QUESTIONS
 from oakbeam.core.room import Room
 from oakbeam.core.whatif import WhatIf
@@ -47,9 +48,9 @@ def health() -> s.Health:
 
 
 @router.get("/start", tags=["service"])
-def start(store: StoreHere) -> s.Start:
+def start(store: StoreHere, who: WhoIsHere) -> s.Start:
     """What every view begins with, in one answer: rooms, catalogue, lists to pick from, and what is charted."""
-    return guide.start(store, list_choices(store))
+    return guide.start(store, list_choices(store), session_out(store, who.session))
 
 
 @router.get("/rooms", tags=["rooms"])

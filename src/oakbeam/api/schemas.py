@@ -23,6 +23,7 @@ from oakbeam.core.room import Room, School, SupportId
 from oakbeam.core.rules import GridTable
 from oakbeam.core.table import Row
 from oakbeam.store.exposures import Exposure, Outcome
+from oakbeam.store.people import Person, Role
 
 Number = Annotated[float, Field(allow_inf_nan=False)]
 Key = Annotated[str, StringConstraints(min_length=1, max_length=60, strip_whitespace=True)]
@@ -290,6 +291,24 @@ class Choices(BaseModel):
     checks: list[str]
 
 
+class Offered(BaseModel):
+    """An account that a demo offers on its sign-in page."""
+
+    id: str
+    name: str
+    roles: tuple[Role, ...]
+    password: str
+
+
+class SessionOut(BaseModel):
+    """Who is signed in (None: nobody), the token that changes must carry, and what a demo offers."""
+
+    person: Person | None
+    token: str | None
+    idle_minutes: int
+    offered: list[Offered]
+
+
 class Start(BaseModel):
     """What every view begins with, in one answer. charted: the projections that each room's approved chart has lines for."""
 
@@ -298,6 +317,7 @@ class Start(BaseModel):
     exams: list[ExamOut]
     choices: Choices
     charted: dict[str, list[str]]
+    session: SessionOut
 
 
 class ChartSummary(BaseModel):

@@ -158,6 +158,13 @@ def chart_tables(store: StoreHere, chart_id: AnyId) -> list[s.LineTable]:
     return [operations.line_table(known, room, line) for line in chart.lines]
 
 
+@router.get("/charts/{chart_id}/lines/{line_id}/table")
+def line_table(store: StoreHere, chart_id: AnyId, line_id: AnyId) -> s.LineTable:
+    """One line of a chart over its range, on the room's stations."""
+    chart = charts.get(store, chart_id)
+    return operations.line_table(local.catalogue_of(store), rooms.get(store, chart.room), charts.line_of(chart, line_id))
+
+
 @router.post("/rooms/{room_id}/line-preview")
 def preview_line(store: StoreHere, room_id: str, asked: s.AcceptedExposureIn) -> s.LineTable:
     """The line that would come of one accepted exposure, as a table on the room's stations. Nothing is kept."""

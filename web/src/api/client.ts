@@ -5,10 +5,20 @@ import type { components, paths } from "./schema";
 export type Schemas = components["schemas"];
 export type Problem = Schemas["Problem"];
 
+/** What a signed-in person's changes carry, so that no other site can send them. */
+let token: string | null = null;
+
+export function carry(next: string | null) {
+  token = next;
+}
+
 const client = createClient<paths>({
   baseUrl: "",
   // Looked up at each call, so that a test can put its own in place.
-  fetch: (request) => globalThis.fetch(request),
+  fetch: (request) => {
+    if (token && request.method !== "GET") request.headers.set("X-Oakbeam-Token", token);
+    return globalThis.fetch(request);
+  },
 });
 
 /** A refusal of the API: its problem details, or what the browser said where no answer came. */
@@ -51,6 +61,7 @@ export async function unwrap<T>(answer: Promise<Answer>): Promise<T> {
     ...(problem?.allowed ? { allowed: problem.allowed } : {}),
     ...(problem?.field ? { field: problem.field } : {}),
     ...(problem?.faults ? { faults: problem.faults } : {}),
+    ...(problem?.conflicts ? { conflicts: problem.conflicts } : {}),
   });
 }
 

@@ -1,6 +1,6 @@
 import { keepPreviousData, QueryClient, useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 
-import client, { Refused, type Schemas, unwrap } from "./client";
+import client, { carry, Refused, type Schemas, unwrap } from "./client";
 
 export type Room = Schemas["Room"];
 export type Projection = Schemas["ProjectionOut"];
@@ -23,6 +23,9 @@ export type Fit = Schemas["FitOut"];
 export type Judgement = Schemas["Judgement"];
 export type Exposure = Schemas["Exposure"];
 export type Trend = Schemas["Trend"];
+export type Session = Schemas["SessionOut"];
+export type Person = Schemas["Person"];
+export type Role = Person["roles"][number];
 
 export function makeQueryClient(): QueryClient {
   return new QueryClient({
@@ -45,7 +48,11 @@ type Start = Schemas["Start"];
 function useStart<T>(select: (start: Start) => T) {
   return useQuery({
     queryKey: ["start"],
-    queryFn: () => unwrap<Start>(client.GET("/api/start")),
+    queryFn: async () => {
+      const start = await unwrap<Start>(client.GET("/api/start"));
+      carry(start.session.token ?? null);
+      return start;
+    },
     select,
     ...fixed,
   });
@@ -57,6 +64,7 @@ const partOf = {
   exams: (start: Start): Exam[] => start.exams,
   choices: (start: Start): Choices => start.choices,
   charted: (start: Start): Record<string, string[]> => start.charted,
+  session: (start: Start): Session => start.session,
 };
 
 export const useRooms = () => useStart(partOf.rooms);
@@ -65,6 +73,15 @@ export const useExams = () => useStart(partOf.exams);
 export const useChoices = () => useStart(partOf.choices);
 /** The projections that each room's approved chart has lines for. */
 export const useCharted = () => useStart(partOf.charted);
+
+/** Who is signed in, and what a demo offers. */
+export const useSession = () => useStart(partOf.session);
+
+/** Whether the person at the console has one of these roles. */
+export function useMay(...roles: Role[]): boolean {
+  const session = useSession();
+  return roles.some((role) => session.data?.person?.roles.includes(role));
+}
 
 /** Exams and views by what somebody types. */
 export const useSearch = (query: string) =>
@@ -218,7 +235,7 @@ export const useTrend = (filter: LogFilter) =>
   });
 
 /** A change; afterwards everything that could show it is asked for again. */
-function useChange<In, Out>(change: (given: In) => Promise<Out>, touches: string[]) {
+export function useChange<In, Out>(change: (given: In) => Promise<Out>, touches: string[]) {
   const queries = useQueryClient();
   return useMutation<Out, Refused, In>({
     mutationFn: change,
@@ -226,14 +243,13 @@ function useChange<In, Out>(change: (given: In) => Promise<Out>, touches: string
   });
 }
 
-const CHARTS = ["start", "charts", "tables", "technique", "what-if"];
+export const CHARTS = ["start", "charts", "tables", "technique", "what-if", "bench"];
 const ROOMS = ["room-history", ...CHARTS];
 const CATALOGUE = ["start", "local", "page", "technique", "run-sheet", "search"];
 const LOG = ["exposures", "trend", "technique"];
-const ofChart = (chart: number) => ({ params: { path: { chart_id: chart } } });
-const ofLine = (chart: number, line: number) => ({ params: { path: { chart_id: chart, line_id: line } } });
+export const ofChart = (chart: number) => ({ params: { path: { chart_id: chart } } });
 
-const ofRoom = (room: string) => ({ params: { path: { room_id: room } } });
+export const ofRoom = (room: string) => ({ params: { path: { room_id: room } } });
 
 export const useRoomHistory = (room: string) =>
   useQuery({
@@ -329,18 +345,6 @@ export const useRemoveLocal = () =>
 export const useNewChart = () =>
   useChange((body: Schemas["NewChart"]) => unwrap<Chart>(client.POST("/api/charts", { body })), CHARTS);
 
-export const useImportChart = () =>
-  useChange(
-    (body: Schemas["ImportRequest"]) => unwrap<Chart>(client.POST("/api/charts/import", { body })),
-    CHARTS,
-  );
-
-export const useApprove = () =>
-  useChange(
-    (id: number) => unwrap<Chart>(client.POST("/api/charts/{chart_id}/approve", ofChart(id))),
-    CHARTS,
-  );
-
 export const useDiscard = () =>
   useChange((id: number) => unwrap<null>(client.DELETE("/api/charts/{chart_id}", ofChart(id))), CHARTS);
 
@@ -355,19 +359,5 @@ export const useAddFromExposure = () =>
   useChange(
     ({ chart, body }: { chart: number; body: Schemas["AcceptedExposureIn"] }) =>
       unwrap<Line>(client.POST("/api/charts/{chart_id}/lines/from-exposure", { ...ofChart(chart), body })),
-    CHARTS,
-  );
-
-export const useChangeLine = () =>
-  useChange(
-    ({ chart, line, body }: { chart: number; line: number; body: Schemas["LineIn"] }) =>
-      unwrap<Line>(client.PUT("/api/charts/{chart_id}/lines/{line_id}", { ...ofLine(chart, line), body })),
-    CHARTS,
-  );
-
-export const useRemoveLine = () =>
-  useChange(
-    ({ chart, line }: { chart: number; line: number }) =>
-      unwrap<null>(client.DELETE("/api/charts/{chart_id}/lines/{line_id}", ofLine(chart, line))),
     CHARTS,
   );

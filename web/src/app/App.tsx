@@ -1,5 +1,5 @@
 import { lazy, Suspense } from "react";
-import { Navigate, Route, Routes } from "react-router";
+import { Navigate, Route, Routes, useLocation } from "react-router";
 
 import { useRooms } from "../api/queries";
 import { DeskPage } from "../desk/DeskPage";
@@ -10,10 +10,12 @@ import { Shell } from "./Shell";
 const ChartsPage = lazy(() => import("../charts/ChartsPage").then((m) => ({ default: m.ChartsPage })));
 const RoomsPage = lazy(() => import("../rooms/RoomsPage").then((m) => ({ default: m.RoomsPage })));
 const GuidePage = lazy(() => import("../guide/GuidePage").then((m) => ({ default: m.GuidePage })));
+const SignInPage = lazy(() => import("../people/SignInPage").then((m) => ({ default: m.SignInPage })));
 const LogPage = lazy(() => import("../log/LogPage").then((m) => ({ default: m.LogPage })));
 
 export function App() {
   const rooms = useRooms();
+  const { pathname } = useLocation();
   const { room: preferred } = usePreferences();
   const room = rooms.data?.find((candidate) => candidate.id === preferred) ?? rooms.data?.[0];
   return (
@@ -24,7 +26,7 @@ export function App() {
         <div className="p-6">
           <Waiting what="the rooms" />
         </div>
-      ) : !room ? (
+      ) : !room && pathname !== "/sign-in" ? (
         <div className="p-6">
           <Empty title="No room yet">
             Oakbeam needs a room before it can answer. Fill an empty database with the demo clinic:{" "}
@@ -41,11 +43,16 @@ export function App() {
         >
           <Routes>
             <Route path="/" element={<Navigate to="/desk" replace />} />
-            <Route path="/desk" element={<DeskPage key={room.id} room={room} />} />
-            <Route path="/charts" element={<ChartsPage key={room.id} room={room} />} />
-            <Route path="/rooms" element={<RoomsPage key={room.id} room={room} />} />
-            <Route path="/guide/:id?" element={<GuidePage room={room} />} />
-            <Route path="/log" element={<LogPage key={room.id} room={room} />} />
+            {room && (
+              <>
+                <Route path="/desk" element={<DeskPage key={room.id} room={room} />} />
+                <Route path="/charts" element={<ChartsPage key={room.id} room={room} />} />
+                <Route path="/rooms" element={<RoomsPage key={room.id} room={room} />} />
+                <Route path="/guide/:id?" element={<GuidePage room={room} />} />
+                <Route path="/log" element={<LogPage key={room.id} room={room} />} />
+              </>
+            )}
+            <Route path="/sign-in" element={<SignInPage />} />
             <Route
               path="*"
               element={

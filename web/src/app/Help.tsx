@@ -9,6 +9,7 @@ const KEYS: { view: string; keys: [string, string][] }[] = [
     view: "Everywhere",
     keys: [
       ["Shift D, C, R, L", "Desk, Charts, Rooms, Log"],
+      ["Shift P", "sign in, or hand the console over"],
       ["c", "centimetres or inches"],
       ["?", "this help"],
     ],

@@ -1,7 +1,7 @@
 import { type ReactNode, useState } from "react";
-import { NavLink, useNavigate } from "react-router";
+import { Link, NavLink, useLocation, useNavigate } from "react-router";
 
-import type { Room } from "../api/queries";
+import { type Room, useSession } from "../api/queries";
 import { Key } from "../ui/Button";
 import { prefer, usePreferences } from "../ui/preferences";
 import { Select } from "../ui/Select";
@@ -29,6 +29,7 @@ export function Shell({
   const { theme, unit } = usePreferences();
   const [help, setHelp] = useState(false);
   const navigate = useNavigate();
+  const { pathname } = useLocation();
   const otherTheme = theme === "night" ? "day" : "night";
   const otherUnit = unit === "cm" ? "in" : "cm";
 
@@ -40,6 +41,12 @@ export function Shell({
       run: () => void navigate(view.to),
     })),
     { keys: ["?"], shown: "?", does: "Help", run: () => setHelp(true) },
+    {
+      keys: ["P"],
+      shown: "Shift P",
+      does: "Sign in or hand over",
+      run: () => void navigate(`/sign-in?back=${encodeURIComponent(pathname)}`),
+    },
     { keys: ["c"], shown: "c", does: "cm or inch", run: () => prefer({ unit: otherUnit }) },
   ]);
 
@@ -96,6 +103,7 @@ export function Shell({
           >
             {theme === "night" ? "Day" : "Night"}
           </HeaderButton>
+          <WhoIsHere />
           <HeaderButton label="Keys, cautions and help" onClick={() => setHelp(true)}>
             Help <Key>?</Key>
           </HeaderButton>
@@ -106,6 +114,22 @@ export function Shell({
       </main>
       <Help open={help} onClose={() => setHelp(false)} />
     </div>
+  );
+}
+
+/** Who is signed in; a press hands the console over. */
+function WhoIsHere() {
+  const { data: session } = useSession();
+  const { pathname } = useLocation();
+  const name = session?.person?.name;
+  return (
+    <Link
+      to={`/sign-in?back=${encodeURIComponent(pathname)}`}
+      aria-label={name ? `${name} is signed in; hand over or sign out` : "Sign in"}
+      className="flex min-h-10 max-w-36 items-center rounded-sm px-2 text-ink-2 hover:bg-raised hover:text-ink"
+    >
+      <span className="truncate">{name ?? "Sign in"}</span>
+    </Link>
   );
 }
 

@@ -1,7 +1,9 @@
 import { scaleLinear, scaleLog } from "d3-scale";
 import { curveLinear, curveStepAfter, line as path } from "d3-shape";
 
-import type { LineTable } from "../api/queries";
+import { type KeyboardEvent, type PointerEvent, useRef, useState } from "react";
+
+import type { Line, LineTable } from "../api/queries";
 import { fromCm, signed, trimmed, type Unit } from "../ui/units";
 
 const W = 400;
@@ -13,8 +15,19 @@ const DI_LEVELS = [-3, -1, 0, 1, 3];
 const MAS_TICKS = [0.5, 1, 2, 5, 10, 20, 50, 100, 200, 500];
 
 /** kVp and mAs of a line over thickness: the law as a thin line, the room's stations as steps. */
-export function Curve({ table, unit }: { table: LineTable; unit: Unit }) {
+export function Curve({
+  table,
+  unit,
+  onLaw,
+}: {
+  table: LineTable;
+  unit: Unit;
+  /** Given where the points may be dragged: the law with one mAs changed. */
+  onLaw?: (law: Line["law"]) => void;
+}) {
   const { rows } = table;
+  const picture = useRef<SVGSVGElement>(null);
+  const [drag, setDrag] = useState<{ point: number; mas: number } | null>(null);
   const first = rows[0];
   const last = rows[rows.length - 1];
   if (!first || !last) return null;
@@ -39,6 +52,7 @@ export function Curve({ table, unit }: { table: LineTable; unit: Unit }) {
   return (
     <figure>
       <svg
+        ref={picture}
         viewBox={`0 0 ${W} ${bottom + 36}`}
         role="img"
         aria-label={`kVp and mAs over thickness${drift ? `; expected deviation index from ${signed(rows[0]?.drift_di ?? 0)} to ${signed(rows[rows.length - 1]?.drift_di ?? 0)}` : ""}`}
@@ -79,6 +93,64 @@ export function Curve({ table, unit }: { table: LineTable; unit: Unit }) {
         {[steps((row) => kvp(row.kvp ?? 0)), steps((row) => mas(row.mas ?? 1))].map((d) => (
           <path key={d} d={d} fill="none" stroke="var(--beam)" strokeWidth={2} />
         ))}
+        {onLaw &&
+          handlesOf(table.line.law).map((one, i) => {
+            const value = drag?.point === i ? drag.mas : one.mas;
+            const toMas = (event: PointerEvent) => {
+              const box = picture.current?.getBoundingClientRect();
+              if (!box) return one.mas;
+              const up = ((event.clientY - box.top) / box.height) * (bottom + 36);
+              return rounded(Math.max(low / 2, Math.min(high * 2, mas.invert(up))));
+            };
+            const keep = (next: number) => next !== one.mas && onLaw(one.put(next));
+            return (
+              <circle
+                key={i}
+                cx={x(one.thickness_cm)}
+                cy={mas(value)}
+                r={handlesOf(table.line.law).length > 8 ? 4 : 6}
+                role="slider"
+                tabIndex={0}
+                aria-label={`mAs at ${trimmed(fromCm(one.thickness_cm, unit), 1)} ${unit}`}
+                aria-valuenow={value}
+                aria-valuemin={low}
+                aria-valuemax={high}
+                className="cursor-ns-resize touch-none"
+                fill="var(--ground)"
+                stroke="var(--beam)"
+                strokeWidth={2}
+                onPointerDown={(event) => {
+                  event.currentTarget.setPointerCapture(event.pointerId);
+                  setDrag({ point: i, mas: one.mas });
+                }}
+                onPointerMove={(event) => drag?.point === i && setDrag({ point: i, mas: toMas(event) })}
+                onPointerUp={(event) => {
+                  if (drag?.point === i) keep(toMas(event));
+                  setDrag(null);
+                }}
+                onKeyDown={(event: KeyboardEvent) => {
+                  if (event.key !== "ArrowUp" && event.key !== "ArrowDown") return;
+                  event.preventDefault();
+                  event.stopPropagation();
+                  keep(rounded(one.mas * (event.key === "ArrowUp" ? 1.05 : 1 / 1.05)));
+                }}
+              >
+                <title>{`${trimmed(value, 3)} mAs: drag, or arrow keys`}</title>
+              </circle>
+            );
+          })}
+        {drag && (
+          <text
+            x={W - PAD.right}
+            y={MAS.top - 6}
+            textAnchor="end"
+            fontSize={14}
+            fontWeight={600}
+            fill="var(--beam)"
+          >
+            {trimmed(drag.mas, 3)} mAs
+          </text>
+        )}
         {drift && (
           <>
             <rect
@@ -105,6 +177,32 @@ export function Curve({ table, unit }: { table: LineTable; unit: Unit }) {
     </figure>
   );
 }
+
+interface Handle {
+  thickness_cm: number;
+  mas: number;
+  put: (mas: number) => Line["law"];
+}
+
+/** The numbers of a law that can be dragged. */
+function handlesOf(law: Line["law"]): Handle[] {
+  if (law.name === "banded")
+    return law.bands.map((band, i) => ({
+      thickness_cm: (band.min_cm + band.max_cm) / 2,
+      mas: band.mas,
+      put: (mas) => ({ ...law, bands: law.bands.map((one, j) => (i === j ? { ...one, mas } : one)) }),
+    }));
+  if (law.name === "levelled")
+    return law.points.map((point, i) => ({
+      thickness_cm: point.thickness_cm,
+      mas: point.mas,
+      put: (mas) => ({ ...law, points: law.points.map((one, j) => (i === j ? { ...one, mas } : one)) }),
+    }));
+  return [{ thickness_cm: law.thickness_cm, mas: law.mas, put: (mas) => ({ ...law, mas }) }];
+}
+
+/** Three figures: nobody sets a mAs finer than that. */
+const rounded = (value: number) => Number(value.toPrecision(3));
 
 function Level({ y, text }: { y: number; text: string }) {
   return (

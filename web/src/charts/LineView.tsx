@@ -1,12 +1,21 @@
-import type { LineTable } from "../api/queries";
+import type { Line, LineTable } from "../api/queries";
 import { figure, fromCm, signed, trimmed, type Unit } from "../ui/units";
 import { Curve } from "./Curve";
 
 /** A line over its range: the curve, and the table on the room's stations. */
-export function LineView({ table, unit }: { table: LineTable; unit: Unit }) {
+export function LineView({
+  table,
+  unit,
+  onLaw,
+}: {
+  table: LineTable;
+  unit: Unit;
+  /** A point of the curve was dragged to another mAs. */
+  onLaw?: (law: Line["law"]) => void;
+}) {
   return (
     <div>
-      <Curve table={table} unit={unit} />
+      <Curve table={table} unit={unit} {...(onLaw ? { onLaw } : {})} />
       <table className="mt-2 w-full text-right text-note">
         <thead className="text-ink-3">
           <tr className="border-b border-rule-strong">

@@ -278,13 +278,12 @@ export function Judge({
         <div className="min-w-0">
           <DiWedge di={judged?.evaluation.di ?? null} />
           <div aria-live="polite" className="mt-1">
+            {record.isError && <Refusal error={record.error} className="mb-1" />}
             {judgement.isError ? (
               <Refusal error={judgement.error} />
             ) : judged ? (
               <Verdict judged={judged} />
-            ) : record.isError ? (
-              <Refusal error={record.error} />
-            ) : undo.isError ? (
+            ) : record.isError ? null : undo.isError ? (
               <Refusal error={undo.error} />
             ) : (
               <p className="text-ink-3">

@@ -1,4 +1,5 @@
 import type { ReactNode } from "react";
+import { Link, useLocation } from "react-router";
 
 import { Refused } from "../api/client";
 
@@ -6,10 +7,19 @@ import { Refused } from "../api/client";
 export function Refusal({ error, className = "" }: { error: unknown; className?: string }) {
   const problem = error instanceof Refused ? error.problem : null;
   const faults = problem?.faults ?? [];
+  const { pathname } = useLocation();
   return (
     <div role="alert" className={`border-l-4 border-bad py-1 pl-3 ${className}`}>
       <p className="font-semibold text-bad">{problem?.title ?? "Something failed"}</p>
       <p className="text-ink-2">{problem?.detail ?? String(error)}</p>
+      {problem?.status === 401 && pathname !== "/sign-in" && (
+        <Link
+          className="inline-flex min-h-10 items-center font-semibold text-beam underline"
+          to={`/sign-in?back=${encodeURIComponent(pathname)}`}
+        >
+          Sign in
+        </Link>
+      )}
       {faults.length > 0 && (
         <table className="mt-2 w-full text-left text-note">
           <thead className="text-ink-3">

@@ -15,6 +15,37 @@ export const SCHOOL: Record<string, string> = {
   levelled: "Levelled",
 };
 
+/** A person's roles, and what each may do. */
+export const ROLE: Record<string, { name: string; does: string }> = {
+  technologist: { name: "Technologist", does: "uses charts, records exposures" },
+  keeper: { name: "Chart keeper", does: "builds and proposes charts" },
+  physicist: { name: "Physicist", does: "calibrates rooms, approves charts" },
+  trainee: { name: "Trainee", does: "looks and practises" },
+  admin: { name: "Admin", does: "looks after people" },
+};
+
+/** A school within a sentence: only its first letter is small. */
+export const schoolWords = (school: string) => {
+  const name = SCHOOL[school] ?? school;
+  return name.charAt(0).toLowerCase() + name.slice(1);
+};
+
+/** A support within a sentence. */
+export const supportWords = (support: string) => {
+  const name = SUPPORT[support] ?? support;
+  return name.charAt(0).toLowerCase() + name.slice(1);
+};
+
+/** Every way a chart line can be written, the ones that are a choice of kVp among them. */
+export const CHART_SCHOOL: Record<string, string> = {
+  fixed_kvp: "Fixed kVp",
+  variable_kvp: "Variable kVp",
+  high_kvp: "High kVp",
+  banded: "Banded",
+  levelled: "Levelled",
+  aec: "AEC",
+};
+
 /** The two schools of the ladder. */
 export const RULING = { rules: "rules of thumb", model: "beam model" } as const;
 

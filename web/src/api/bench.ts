@@ -1,0 +1,247 @@
+import { keepPreviousData, useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
+
+import client, { carry, type Refused, type Schemas, unwrap } from "./client";
+import {
+  type Chart,
+  CHARTS,
+  type Line,
+  type LineTable,
+  ofChart,
+  ofRoom,
+  type Person,
+  type Session,
+  useChange,
+} from "./queries";
+
+export type Strip = Schemas["StripOut"];
+export type Finding = Schemas["FindingOut"];
+export type Proposal = Schemas["Proposal"];
+export type Compared = Schemas["ComparedOut"];
+export type Change = Schemas["ChangeIn"];
+export type Changed = Schemas["ChangedOut"];
+export type LineIn = Schemas["LineIn"];
+export type Adjustment = Schemas["Adjustment"];
+export type SchoolView = Schemas["SchoolView"];
+export type Built = Schemas["BuiltOut"];
+export type Carried = Schemas["CarriedOut"];
+export type Preview = Schemas["PreviewOut"];
+export type Comment = Schemas["Comment"];
+
+/** A line as it is sent back: without what only the database knows. */
+export function lineIn(line: Line): LineIn {
+  const kept = Object.entries(line).filter(([name]) => name !== "id" && name !== "revision");
+  return Object.fromEntries(kept) as unknown as LineIn;
+}
+
+export const useLevel = (chart: Chart) =>
+  useQuery({
+    queryKey: ["bench", "level", chart.id, chart.revision],
+    queryFn: () => unwrap<Strip[]>(client.GET("/api/charts/{chart_id}/level", ofChart(chart.id))),
+    placeholderData: keepPreviousData,
+    staleTime: Infinity,
+  });
+
+export const useLint = (chart: Chart) =>
+  useQuery({
+    queryKey: ["bench", "lint", chart.id, chart.revision],
+    queryFn: () => unwrap<Finding[]>(client.GET("/api/charts/{chart_id}/lint", ofChart(chart.id))),
+    placeholderData: keepPreviousData,
+    staleTime: Infinity,
+  });
+
+export const useSchools = (chart: Chart, line: number) =>
+  useQuery({
+    queryKey: ["bench", "schools", chart.id, chart.revision, line],
+    queryFn: () =>
+      unwrap<SchoolView[]>(
+        client.GET("/api/charts/{chart_id}/lines/{line_id}/schools", {
+          params: { path: { chart_id: chart.id, line_id: line } },
+        }),
+      ),
+    staleTime: Infinity,
+  });
+
+export const useCompare = (chart: number, other: number | null) =>
+  useQuery({
+    queryKey: ["bench", "compare", chart, other],
+    queryFn: () =>
+      unwrap<Compared[]>(
+        client.GET("/api/charts/{chart_id}/compare/{other_id}", {
+          params: { path: { chart_id: other ?? 0, other_id: chart } },
+        }),
+      ),
+    enabled: other !== null,
+  });
+
+export const useHistory = (chart: number) =>
+  useQuery({
+    queryKey: ["bench", "history", chart],
+    queryFn: () => unwrap<Schemas["Change"][]>(client.GET("/api/charts/{chart_id}/history", ofChart(chart))),
+  });
+
+export const useComments = (chart: number) =>
+  useQuery({
+    queryKey: ["bench", "comments", chart],
+    queryFn: () => unwrap<Comment[]>(client.GET("/api/charts/{chart_id}/comments", ofChart(chart))),
+  });
+
+/** Every room's versions, to compare with or to carry. */
+export const useEveryChart = () =>
+  useQuery({
+    queryKey: ["charts", "every"],
+    queryFn: () => unwrap<Chart[]>(client.GET("/api/charts")),
+  });
+
+/** Changes of a draft. The answer is the chart as it is then; it is put in place and not asked for again. */
+export const useChanges = () => {
+  const queries = useQueryClient();
+  return useMutation<Changed, Refused, { chart: number; changes: Change[]; why: string }>({
+    mutationFn: ({ chart, changes, why }) =>
+      unwrap<Changed>(
+        client.POST("/api/charts/{chart_id}/changes", { ...ofChart(chart), body: { changes, why } }),
+      ),
+    onSuccess: ({ chart }) => {
+      queries.setQueryData(["charts", chart.room], (all: Chart[] | undefined) =>
+        all?.map((one) => (one.id === chart.id ? chart : one)),
+      );
+      return Promise.all(
+        ["every", "history", "compare"].map((key) =>
+          queries.invalidateQueries({ queryKey: key === "every" ? ["charts", key] : ["bench", key] }),
+        ),
+      );
+    },
+    // Somebody else was quicker: what they made of the chart is wanted at once.
+    onError: (error) => {
+      if (!error.problem.conflicts) return;
+      void queries.invalidateQueries({ queryKey: ["bench", "history"] });
+    },
+  });
+};
+
+/** One line on the room's stations. */
+export const useLineTable = (chart: Chart, line: Line | undefined) =>
+  useQuery({
+    queryKey: ["bench", "table", chart.id, line?.id, line?.revision, chart.revision],
+    queryFn: () =>
+      unwrap<LineTable>(
+        client.GET("/api/charts/{chart_id}/lines/{line_id}/table", {
+          params: { path: { chart_id: chart.id, line_id: line?.id ?? 0 } },
+        }),
+      ),
+    enabled: line?.id != null,
+    placeholderData: (last, query) => (query?.queryKey[3] === line?.id ? last : undefined),
+    staleTime: Infinity,
+  });
+
+export const useLevelIt = () =>
+  useChange(
+    ({ chart, lines }: { chart: number; lines: number[] | null }) =>
+      unwrap<Proposal[]>(client.POST("/api/charts/{chart_id}/level", { ...ofChart(chart), body: { lines } })),
+    [],
+  );
+
+export const useAdjust = () =>
+  useChange(
+    ({ chart, body }: { chart: number; body: Adjustment }) =>
+      unwrap<Proposal[]>(client.POST("/api/charts/{chart_id}/adjust", { ...ofChart(chart), body })),
+    [],
+  );
+
+export const useBuild = () =>
+  useChange(
+    ({ room, body }: { room: string; body: Schemas["BuildIn"] }) =>
+      unwrap<Built>(client.POST("/api/rooms/{room_id}/build", { ...ofRoom(room), body })),
+    [],
+  );
+
+export const useCarry = () =>
+  useChange(
+    ({ room, chart }: { room: string; chart: number }) =>
+      unwrap<Carried[]>(client.POST("/api/rooms/{room_id}/carry", { ...ofRoom(room), body: { chart } })),
+    [],
+  );
+
+export const useImportPreview = () =>
+  useChange(
+    (body: Schemas["ImportFile"]) => unwrap<Preview>(client.POST("/api/charts/import/preview", { body })),
+    [],
+  );
+
+type Step = "propose" | "approve";
+
+export const useStep = () =>
+  useChange(
+    ({ chart, step }: { chart: number; step: Step }) =>
+      unwrap<Chart>(client.POST(`/api/charts/{chart_id}/${step}`, ofChart(chart))),
+    CHARTS,
+  );
+
+export const useGiveBack = () =>
+  useChange(
+    ({ chart, why }: { chart: number; why: string }) =>
+      unwrap<Chart>(client.POST("/api/charts/{chart_id}/give-back", { ...ofChart(chart), body: { why } })),
+    CHARTS,
+  );
+
+export const useSay = () =>
+  useChange(
+    ({ chart, text, line_key }: { chart: number; text: string; line_key: number | null }) =>
+      unwrap<Comment>(
+        client.POST("/api/charts/{chart_id}/comments", { ...ofChart(chart), body: { text, line_key } }),
+      ),
+    ["bench"],
+  );
+
+export const useResolve = () =>
+  useChange(
+    (id: number) =>
+      unwrap<Comment>(
+        client.POST("/api/comments/{comment_id}/resolve", { params: { path: { comment_id: id } } }),
+      ),
+    ["bench"],
+  );
+
+/** Sign in or out: what every view knows of who is here follows at once. */
+function useSessionChange<In = void>(change: (given: In) => Promise<Session>) {
+  const queries = useQueryClient();
+  return useChange(async (given: In) => {
+    const session = await change(given);
+    carry(session.token ?? null);
+    queries.setQueryData(["start"], (start: Schemas["Start"] | undefined) => start && { ...start, session });
+    return session;
+  }, []);
+}
+
+export const useSignIn = () =>
+  useSessionChange((body: Schemas["SignIn"]) => unwrap<Session>(client.POST("/api/session", { body })));
+
+export const useSignOut = () => useSessionChange(() => unwrap<Session>(client.DELETE("/api/session")));
+
+export const usePeople = (wanted: boolean) =>
+  useQuery({
+    queryKey: ["people"],
+    queryFn: () => unwrap<Person[]>(client.GET("/api/people")),
+    enabled: wanted,
+  });
+
+export const useAddPerson = () =>
+  useChange((body: Schemas["NewPerson"]) => unwrap<Person>(client.POST("/api/people", { body })), ["people"]);
+
+export const useChangePerson = () =>
+  useChange(
+    ({ id, body }: { id: string; body: Schemas["PersonIn"] }) =>
+      unwrap<Person>(client.PUT("/api/people/{person_id}", { params: { path: { person_id: id } }, body })),
+    ["people"],
+  );
+
+export const useAgreement = () =>
+  useQuery({
+    queryKey: ["agreement"],
+    queryFn: () => unwrap<Schemas["Agreement"]>(client.GET("/api/agreement")),
+  });
+
+export const useAgree = () =>
+  useChange(
+    (body: Schemas["Agreement"]) => unwrap<Schemas["Agreement"]>(client.PUT("/api/agreement", { body })),
+    ["agreement"],
+  );

@@ -1,0 +1,206 @@
+import { useState } from "react";
+
+import { useAddPerson, useAgree, useAgreement, useChangePerson, usePeople } from "../api/bench";
+import type { Person, Role } from "../api/queries";
+import { Button } from "../ui/Button";
+import { Refusal, Waiting } from "../ui/Notice";
+import { NumberField } from "../ui/NumberField";
+import { ROLE } from "../ui/words";
+import { Field } from "./SignInPage";
+
+const ROLES = Object.keys(ROLE) as Role[];
+
+/** For an admin: who may sign in, with which roles, and what the department agreed on. */
+export function People({ me }: { me: string }) {
+  const people = usePeople(true);
+  const change = useChangePerson();
+  const [adding, setAdding] = useState(false);
+  if (people.isError) return <Refusal error={people.error} className="col-span-2" />;
+  if (!people.data) return <Waiting what="the people" />;
+  const set = (person: Person, body: Partial<Person>) =>
+    change.mutate({
+      id: person.id,
+      body: {
+        name: person.name,
+        roles: person.roles,
+        active: person.active ?? true,
+        revision: person.revision ?? null,
+        ...body,
+      },
+    });
+  return (
+    <section aria-label="People" className="col-span-2 border-t border-rule pt-5">
+      <h2 className="text-lead">People</h2>
+      <table className="mt-2 w-full">
+        <thead className="text-left text-note text-ink-3">
+          <tr className="border-b border-rule-strong">
+            <th className="py-1 font-normal">Name</th>
+            {ROLES.map((role) => (
+              <th key={role} className="text-center font-normal">
+                {ROLE[role]?.name}
+              </th>
+            ))}
+            <th className="text-center font-normal">May sign in</th>
+          </tr>
+        </thead>
+        <tbody>
+          {people.data.map((person) => (
+            <tr key={person.id} className="border-b border-rule">
+              <td className="py-1">
+                <b className="font-semibold">{person.name}</b>{" "}
+                <span className="text-note text-ink-3">
+                  {person.id}
+                  {person.id === me ? ", you" : ""}
+                </span>
+              </td>
+              {ROLES.map((role) => {
+                const has = person.roles.includes(role);
+                return (
+                  <td key={role} className="text-center">
+                    <Tick
+                      label={`${person.name}: ${ROLE[role]?.name}`}
+                      on={has}
+                      onChange={() =>
+                        set(person, {
+                          roles: has ? person.roles.filter((one) => one !== role) : [...person.roles, role],
+                        })
+                      }
+                    />
+                  </td>
+                );
+              })}
+              <td className="text-center">
+                <Tick
+                  label={`${person.name} may sign in`}
+                  on={person.active ?? true}
+                  onChange={() => set(person, { active: !(person.active ?? true) })}
+                />
+              </td>
+            </tr>
+          ))}
+        </tbody>
+      </table>
+      {change.isError && <Refusal error={change.error} className="mt-2" />}
+      {adding ? (
+        <NewPerson onDone={() => setAdding(false)} />
+      ) : (
+        <Button className="mt-3" onClick={() => setAdding(true)}>
+          New person
+        </Button>
+      )}
+      <Agreement />
+    </section>
+  );
+}
+
+function Tick({ label, on, onChange }: { label: string; on: boolean; onChange: () => void }) {
+  return (
+    <button
+      type="button"
+      role="checkbox"
+      aria-checked={on}
+      aria-label={label}
+      className="inline-flex h-10 w-10 items-center justify-center rounded-sm hover:bg-raised"
+      onClick={onChange}
+    >
+      <span
+        aria-hidden
+        className={`flex h-5 w-5 items-center justify-center rounded-xs border ${on ? "border-beam text-beam" : "border-rule-strong"}`}
+      >
+        {on ? "✓" : ""}
+      </span>
+    </button>
+  );
+}
+
+function NewPerson({ onDone }: { onDone: () => void }) {
+  const add = useAddPerson();
+  const [given, setGiven] = useState({ id: "", name: "", password: "" });
+  const [roles, setRoles] = useState<Role[]>(["technologist"]);
+  const put = (change: Partial<typeof given>) => setGiven({ ...given, ...change });
+  return (
+    <form
+      aria-label="New person"
+      className="mt-3 max-w-2xl border-l-4 border-rule pl-4"
+      onSubmit={(event) => {
+        event.preventDefault();
+        add.mutate({ ...given, roles, active: true }, { onSuccess: onDone });
+      }}
+    >
+      <div className="grid grid-cols-3 gap-2">
+        <Field
+          id="new-id"
+          label="Short name to sign in with"
+          value={given.id}
+          onChange={(id) => put({ id })}
+        />
+        <Field id="new-name" label="Full name" value={given.name} onChange={(name) => put({ name })} />
+        <Field
+          id="new-password"
+          label="First password, 10 letters or more"
+          value={given.password}
+          onChange={(password) => put({ password })}
+          autoComplete="new-password"
+          secret
+        />
+      </div>
+      <div className="mt-1 flex flex-wrap items-center gap-x-3">
+        {ROLES.map((role) => (
+          <label key={role} className="flex items-center">
+            <Tick
+              label={ROLE[role]?.name ?? role}
+              on={roles.includes(role)}
+              onChange={() =>
+                setRoles(roles.includes(role) ? roles.filter((one) => one !== role) : [...roles, role])
+              }
+            />
+            {ROLE[role]?.name}
+          </label>
+        ))}
+      </div>
+      <div className="mt-2 flex gap-2">
+        <Button type="submit" tone="beam" disabled={add.isPending || roles.length === 0}>
+          Add
+        </Button>
+        <Button tone="quiet" onClick={onDone}>
+          Cancel
+        </Button>
+      </div>
+      {add.isError && <Refusal error={add.error} className="mt-2" />}
+    </form>
+  );
+}
+
+function Agreement() {
+  const agreement = useAgreement();
+  const agree = useAgree();
+  if (!agreement.data) return null;
+  const { another_approves = true, idle_minutes = 15 } = agreement.data;
+  return (
+    <div className="mt-6">
+      <h2 className="text-lead">What the department agreed on</h2>
+      <div className="mt-1 flex flex-wrap items-center gap-4">
+        <label className="flex items-center">
+          <Tick
+            label="A chart is approved by another person than its author"
+            on={another_approves}
+            onChange={() => agree.mutate({ another_approves: !another_approves, idle_minutes })}
+          />
+          A chart is approved by another person than its author
+        </label>
+        <NumberField
+          id="idle"
+          className="w-56"
+          label="A console signs out after"
+          unit="min"
+          digits={0}
+          value={idle_minutes}
+          onChange={(minutes) =>
+            minutes !== null && agree.mutate({ another_approves, idle_minutes: Math.round(minutes) })
+          }
+        />
+      </div>
+      {agree.isError && <Refusal error={agree.error} className="mt-2" />}
+    </div>
+  );
+}
