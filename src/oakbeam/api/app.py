@@ -52,7 +52,7 @@ def build(store: Store, front_end: Path | None = None) -> FastAPI:
         app.include_router(router, dependencies=guarded)
     if front_end:
         _serve_front_end(app, front_end)
-    app.add_middleware(GZipMiddleware, minimum_size=1400)
+    app.add_middleware(GZipMiddleware, minimum_size=1400, compresslevel=4)
     app.add_middleware(TechniqueLane, store=store)
     app.add_middleware(_SecurityHeaders)
     _describe(app)

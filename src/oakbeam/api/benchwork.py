@@ -6,7 +6,7 @@ import base64
 from dataclasses import asdict, replace
 from typing import Annotated, Literal
 
-from pydantic import BaseModel, Field, StringConstraints
+from pydantic import BaseModel, Field, StringConstraints, TypeAdapter
 
 from oakbeam.api import operations
 from oakbeam.api import schemas as s
@@ -209,6 +209,12 @@ class PreviewOut(BaseModel):
     ours: tuple[str, ...]
 
 
+STRIPS = TypeAdapter(list[StripOut])
+CHANGED = TypeAdapter(ChangedOut)
+CHARTS = TypeAdapter(list[s.ChartOut])
+TABLES = TypeAdapter(list[s.LineTable])
+
+
 def chart_out(chart: Chart) -> s.ChartOut:
     """A chart as it goes out."""
     return s.ChartOut(**{name: getattr(chart, name) for name in s.ChartOut.model_fields})
@@ -263,18 +269,16 @@ def level_check(store: Store, chart_id: int) -> list[StripOut]:
 
 
 def _strip_out(line_id: int, strip: levelcheck.Strip | None) -> StripOut:
-    """A strip as it goes out: to a hundredth of a DI, which nobody sees and half the bytes."""
     if strip is None:
-        return StripOut(
-            line=line_id, places_cm=(), exact_di=(), station_di=(), offset_di=None, worst_di=None, level=True
-        )
-    return StripOut(
+        return StripOut(line=line_id, places_cm=(), exact_di=(), station_di=(), offset_di=None, worst_di=None, level=True)
+    # Built without a second look at its numbers: they come from the core.
+    return StripOut.model_construct(
         line=line_id,
-        places_cm=tuple(round(cm, 2) for cm in strip.places_cm),
-        exact_di=tuple(round(di, 2) for di in strip.exact_di),
-        station_di=tuple(None if di is None else round(di, 2) for di in strip.station_di),
-        offset_di=round(strip.offset_di, 3),
-        worst_di=round(strip.worst_di, 3),
+        places_cm=strip.places_cm,
+        exact_di=strip.exact_di,
+        station_di=strip.station_di,
+        offset_di=strip.offset_di,
+        worst_di=strip.worst_di,
         level=strip.level,
     )
 

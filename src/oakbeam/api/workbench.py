@@ -10,7 +10,7 @@ from fastapi.responses import Response
 from oakbeam.api import benchwork, operations, problems
 from oakbeam.api import schemas as s
 from oakbeam.api.access import Actor, StoreHere
-from oakbeam.api.files import as_file
+from oakbeam.api.files import as_file, written
 from oakbeam.core.chart import ChartLine
 from oakbeam.core.schools import SchoolView
 from oakbeam.formats import chart_csv, chart_json, chart_pdf, chart_xlsx
@@ -22,12 +22,12 @@ AnyId = s.Id
 XLSX = "application/vnd.openxmlformats-officedocument.spreadsheetml.sheet"
 
 
-@router.get("/charts")
+@router.get("/charts", response_model=list[s.ChartOut])
 def list_charts(
     store: StoreHere, room: Annotated[str | None, Query(max_length=60, description="Only this room")] = None
-) -> list[s.ChartOut]:
+) -> Response:
     """Chart versions with their lines, newest first."""
-    return [benchwork.chart_out(chart) for chart in charts.of_room(store, room)]
+    return written(benchwork.CHARTS, [benchwork.chart_out(chart) for chart in charts.of_room(store, room)])
 
 
 @router.post("/charts", status_code=201)
@@ -150,12 +150,12 @@ def export_json(store: StoreHere, chart_id: AnyId) -> dict[str, Any]:
     return chart_json.write(charts.get(store, chart_id))
 
 
-@router.get("/charts/{chart_id}/tables")
-def chart_tables(store: StoreHere, chart_id: AnyId) -> list[s.LineTable]:
+@router.get("/charts/{chart_id}/tables", response_model=list[s.LineTable])
+def chart_tables(store: StoreHere, chart_id: AnyId) -> Response:
     """Every line of a chart over its range, on the room's stations."""
     chart = charts.get(store, chart_id)
     room, known = rooms.get(store, chart.room), local.catalogue_of(store)
-    return [operations.line_table(known, room, line) for line in chart.lines]
+    return written(benchwork.TABLES, [operations.line_table(known, room, line) for line in chart.lines])
 
 
 @router.get("/charts/{chart_id}/lines/{line_id}/table")
@@ -171,10 +171,10 @@ def preview_line(store: StoreHere, room_id: str, asked: s.AcceptedExposureIn) ->
     return operations.preview(local.catalogue_of(store), rooms.get(store, room_id), asked)
 
 
-@router.post("/charts/{chart_id}/changes")
-def change_lines(store: StoreHere, who: Actor, chart_id: AnyId, asked: benchwork.ChangesIn) -> benchwork.ChangedOut:
+@router.post("/charts/{chart_id}/changes", response_model=benchwork.ChangedOut)
+def change_lines(store: StoreHere, who: Actor, chart_id: AnyId, asked: benchwork.ChangesIn) -> Response:
     """Several changes of a draft, all or none. Where somebody changed a line meanwhile: 409, with the lines as they are."""
-    return benchwork.change_lines(store, chart_id, asked, who)
+    return written(benchwork.CHANGED, benchwork.change_lines(store, chart_id, asked, who))
 
 
 @router.post("/charts/{chart_id}/lines/from-exposure", status_code=201)
@@ -202,10 +202,10 @@ def remove_line(store: StoreHere, who: Actor, chart_id: AnyId, line_id: AnyId) -
     benchwork.change_lines(store, chart_id, benchwork.ChangesIn(changes=[benchwork.ChangeIn(line=line_id)]), who)
 
 
-@router.get("/charts/{chart_id}/level")
-def level_check(store: StoreHere, chart_id: AnyId) -> list[benchwork.StripOut]:
+@router.get("/charts/{chart_id}/level", response_model=list[benchwork.StripOut])
+def level_check(store: StoreHere, chart_id: AnyId) -> Response:
     """The expected deviation index of every line over its thickness."""
-    return benchwork.level_check(store, chart_id)
+    return written(benchwork.STRIPS, benchwork.level_check(store, chart_id))
 
 
 @router.post("/charts/{chart_id}/level")

@@ -9,7 +9,6 @@ from __future__ import annotations
 import math
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
-from functools import lru_cache
 
 import numpy as np
 
@@ -17,6 +16,7 @@ from oakbeam.core import rules
 from oakbeam.core.beam.tables import Array
 from oakbeam.core.chart import Band, Banded, ChartLine, FixedKvp, Levelled, VariableKvp, check_line
 from oakbeam.core.generator import nearest_station
+from oakbeam.core.kept import kept
 from oakbeam.core.levelling import level, signals_per_mas
 from oakbeam.core.modelling import wanted_rqa5_ugy
 from oakbeam.core.projection import Projection
@@ -34,7 +34,7 @@ class Strip:
     """Expected deviation index of a line over its range, on target at its own thickness.
 
     exact_di: of the law itself; station_di: of the room's nearest stations, None where it has none that near. offset_di: the
-    line's own number against what the room's calibration and the model call for; None for what the model cannot say.
+    line's own number against what the room's calibration and the model call for. To a thousandth.
     """
 
     places_cm: tuple[float, ...]
@@ -53,7 +53,7 @@ class Strip:
         return abs(self.worst_di) <= TOLERANCE_DI
 
 
-@lru_cache(maxsize=4096)
+@kept
 def strip(line: ChartLine, room: Room, projection: Projection) -> Strip | None:
     """A line's strip; None where the model has no answer. Kept by what a line says, so that one edit costs one line."""
     low, high = line.range_cm
@@ -77,9 +77,9 @@ def strip(line: ChartLine, room: Room, projection: Projection) -> Strip | None:
     stationed = 10 * np.log10(station_mas[1:] * there[1:] / own)
     possible = (has_kvp & has_mas)[1:]
     return Strip(
-        tuple(float(place) for place in places),
-        tuple(float(di) for di in exact),
-        tuple(float(di) if ok else None for di, ok in zip(stationed, possible, strict=True)),
+        tuple(places.round(3).tolist()),
+        tuple(exact.round(3).tolist()),
+        tuple(di if ok else None for di, ok in zip(stationed.round(3).tolist(), possible, strict=True)),
         10 * math.log10(own / wanted),
     )
 

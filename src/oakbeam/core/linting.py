@@ -11,7 +11,6 @@ import statistics
 from collections import defaultdict
 from collections.abc import Callable, Iterator, Mapping, Sequence
 from dataclasses import dataclass
-from functools import lru_cache
 from itertools import combinations, pairwise
 from typing import Literal
 
@@ -21,6 +20,7 @@ from oakbeam.core import rules
 from oakbeam.core.chart import Banded, ChartLine, Levelled, VariableKvp
 from oakbeam.core.families import exposure_ratio
 from oakbeam.core.geometry import source_to_skin_cm
+from oakbeam.core.kept import kept
 from oakbeam.core.levelcheck import Strip, level_it, strip
 from oakbeam.core.projection import Projection
 from oakbeam.core.refusal import Refusal
@@ -112,7 +112,7 @@ def lint(lines: Sequence[ChartLine], room: Room, projections: Mapping[str, Proje
     return tuple(sorted(found, key=lambda one: (order[one.severity], one.lines[0], one.rule)))
 
 
-@lru_cache(maxsize=4096)
+@kept
 def _findings(line: ChartLine, room: Room, projection: Projection) -> tuple[Finding, ...]:
     """What one line shows by itself; kept, since one edit changes one line."""
     one = _Looked(0, line, projection, strip(line, room, projection))

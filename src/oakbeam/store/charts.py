@@ -10,11 +10,15 @@ from __future__ import annotations
 import sqlite3
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import asdict, dataclass, replace
+from functools import partial
 
 from oakbeam.core.chart import Band, Banded, Chart, ChartLine, FixedKvp, Law, LawName, Levelled, Link, Point, VariableKvp
 from oakbeam.core.families import followed
 from oakbeam.core.rules import GridTable
-from oakbeam.store.database import Conflict, NotFound, Store, audit, now
+from oakbeam.store.database import Conflict, Connection, NotFound, Store, audit, now
+
+MOST_AT_ONCE = 500
+"""Values in one statement; SQLite takes 999 at least."""
 
 
 def of_room(store: Store, room_id: str | None = None) -> list[Chart]:
@@ -234,7 +238,7 @@ def add_line(store: Store, chart_id: int, line: ChartLine, actor: str) -> ChartL
 
 
 def _apply(
-    db: sqlite3.Connection,
+    db: Connection,
     chart: Chart,
     change: LineChange,
     before: Mapping[int, ChartLine],
@@ -275,9 +279,7 @@ def _inverse(change: LineChange, line_id: int, before: Mapping[int, ChartLine], 
     return LineChange(change.line, old)
 
 
-def _follow(
-    db: sqlite3.Connection, chart_id: int, actor: str, check: Callable[[ChartLine], ChartLine], done: set[int]
-) -> list[int]:
+def _follow(db: Connection, chart_id: int, actor: str, check: Callable[[ChartLine], ChartLine], done: set[int]) -> list[int]:
     """Derive anew the lines that follow others; the ids of those that moved and are not among `done`."""
     lines = _lines(db, chart_id)
     moved = []
@@ -297,7 +299,7 @@ def _follow(
     return moved
 
 
-def _replace(db: sqlite3.Connection, line_id: int, line: ChartLine) -> None:
+def _replace(db: Connection, line_id: int, line: ChartLine) -> None:
     columns = _columns(line)
     db.execute(
         f"UPDATE chart_line SET {', '.join(f'{column} = :{column}' for column in columns)}, revision = revision + 1"
@@ -309,28 +311,28 @@ def _replace(db: sqlite3.Connection, line_id: int, line: ChartLine) -> None:
     _insert_parts(db, line_id, line)
 
 
-def _get(db: sqlite3.Connection, chart_id: int) -> Chart:
+def _get(db: Connection, chart_id: int) -> Chart:
     row = db.execute("SELECT * FROM chart WHERE id = ?", (chart_id,)).fetchone()
     if row is None:
         raise NotFound(f"There is no chart {chart_id}.")
     return Chart(**{**dict(row), "lines": _lines(db, chart_id)})
 
 
-def _proposed(db: sqlite3.Connection, chart_id: int) -> Chart:
+def _proposed(db: Connection, chart_id: int) -> Chart:
     chart = _not_yet_approved(db, chart_id)
     if chart.status == "draft":
         raise Conflict("Not proposed", f"Version {chart.version} is a draft; it is proposed before it is approved.")
     return chart
 
 
-def _draft(db: sqlite3.Connection, chart_id: int) -> Chart:
+def _draft(db: Connection, chart_id: int) -> Chart:
     chart = _not_yet_approved(db, chart_id)
     if chart.status == "proposed":
         raise Conflict("Waits for approval", f"Version {chart.version} is proposed; give it back before you change it.")
     return chart
 
 
-def _not_yet_approved(db: sqlite3.Connection, chart_id: int) -> Chart:
+def _not_yet_approved(db: Connection, chart_id: int) -> Chart:
     chart = _get(db, chart_id)
     if chart.status in ("approved", "superseded"):
         raise Conflict(
@@ -348,22 +350,24 @@ def line_of(chart: Chart, line_id: int) -> ChartLine:
     raise NotFound(f"Chart {chart.id} has no line {line_id}.")
 
 
-def _lines(db: sqlite3.Connection, chart_id: int) -> tuple[ChartLine, ...]:
+def _lines(db: Connection, chart_id: int) -> tuple[ChartLine, ...]:
+    """A chart's lines in order. A line that nobody changed since is not put together again."""
+    rows = db.execute("SELECT * FROM chart_line WHERE chart = ? ORDER BY position, id", (chart_id,)).fetchall()
+    new = [row["id"] for row in rows if ("line", row["id"], row["revision"]) not in db.parsed]
     bands: dict[int, list[Band]] = {}
-    for row in db.execute(
-        "SELECT b.* FROM chart_band b JOIN chart_line l ON l.id = b.line WHERE l.chart = ? ORDER BY b.line, b.position",
-        (chart_id,),
-    ):
-        band = Band(row["name"], row["min_cm"], row["max_cm"], row["kvp"], row["mas"])
-        bands.setdefault(row["line"], []).append(band)
     points: dict[int, list[Point]] = {}
-    for row in db.execute(
-        "SELECT p.* FROM chart_point p JOIN chart_line l ON l.id = p.line WHERE l.chart = ? ORDER BY p.line, p.position",
-        (chart_id,),
-    ):
-        points.setdefault(row["line"], []).append(Point(row["thickness_cm"], row["kvp"], row["mas"]))
-    rows = db.execute("SELECT * FROM chart_line WHERE chart = ? ORDER BY position, id", (chart_id,))
-    return tuple(_line_from(row, tuple(bands.get(row["id"], ())), tuple(points.get(row["id"], ()))) for row in rows)
+    for some in (new[i : i + MOST_AT_ONCE] for i in range(0, len(new), MOST_AT_ONCE)):
+        these = f"({', '.join('?' * len(some))})"
+        for row in db.execute(f"SELECT * FROM chart_band WHERE line IN {these} ORDER BY line, position", some):
+            band = Band(row["name"], row["min_cm"], row["max_cm"], row["kvp"], row["mas"])
+            bands.setdefault(row["line"], []).append(band)
+        for row in db.execute(f"SELECT * FROM chart_point WHERE line IN {these} ORDER BY line, position", some):
+            points.setdefault(row["line"], []).append(Point(row["thickness_cm"], row["kvp"], row["mas"]))
+
+    def line(row: sqlite3.Row) -> ChartLine:
+        return _line_from(row, tuple(bands.get(row["id"], ())), tuple(points.get(row["id"], ())))
+
+    return tuple(db.parse(("line", row["id"], row["revision"]), partial(line, row)) for row in rows)
 
 
 def _line_from(row: sqlite3.Row, bands: tuple[Band, ...], points: tuple[Point, ...]) -> ChartLine:
@@ -425,7 +429,7 @@ def _columns(line: ChartLine) -> dict[str, object]:
     }
 
 
-def _insert_line(db: sqlite3.Connection, chart_id: int, position: int | None, line: ChartLine) -> int:
+def _insert_line(db: Connection, chart_id: int, position: int | None, line: ChartLine) -> int:
     """Add a line at a position, at the end where None. It keeps its key where that is free, and else gets the next."""
     count, last = db.execute(
         "SELECT count(*), coalesce(max(key), 0) FROM chart_line WHERE chart = ?", (chart_id,)
@@ -443,7 +447,7 @@ def _insert_line(db: sqlite3.Connection, chart_id: int, position: int | None, li
     return line_id
 
 
-def _insert_parts(db: sqlite3.Connection, line_id: int, line: ChartLine) -> None:
+def _insert_parts(db: Connection, line_id: int, line: ChartLine) -> None:
     """The bands or points of a line's law."""
     if isinstance(line.law, Banded):
         db.executemany(

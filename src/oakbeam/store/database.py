@@ -19,6 +19,7 @@ from typing import Any, TypeVar
 from oakbeam.core.refusal import Allowed, Refusal
 
 T = TypeVar("T")
+MOST_PARSED = 50_000
 
 
 class NotFound(LookupError):
@@ -32,6 +33,28 @@ class Conflict(Refusal):
         super().__init__(title, detail, allowed)
 
 
+class Connection(sqlite3.Connection):
+    """A connection that shares what rows were parsed into with the store's other connections.
+
+    parsed: by a key that a change of the rows changes too, such as (line, revision). It is filled outside of changes only:
+    what is rolled back must never be remembered.
+    """
+
+    parsed: dict[Hashable, Any]
+
+    def parse(self, key: Hashable, make: Callable[[], T]) -> T:
+        """What make() gives for this key, kept where nothing is being changed."""
+        if key in self.parsed:
+            found: T = self.parsed[key]
+            return found
+        made = make()
+        if not self.in_transaction:
+            if len(self.parsed) > MOST_PARSED:
+                self.parsed.clear()
+            self.parsed[key] = made
+        return made
+
+
 class Store:
     """An open database. `path` is the file; its folder is made where missing, and pending migrations are applied."""
 
@@ -39,14 +62,15 @@ class Store:
         path.parent.mkdir(parents=True, exist_ok=True)
         self.path = path
         self._local = threading.local()
-        self._open: list[sqlite3.Connection] = []
+        self._open: list[Connection] = []
+        self._parsed: dict[Hashable, Any] = {}
         self._lock = threading.Lock()
         self._migrate()
 
     @property
-    def db(self) -> sqlite3.Connection:
+    def db(self) -> Connection:
         """This thread's connection, for reading."""
-        connection: sqlite3.Connection | None = getattr(self._local, "connection", None)
+        connection: Connection | None = getattr(self._local, "connection", None)
         if connection is None:
             connection = self._connect()
             self._local.connection = connection
@@ -69,7 +93,7 @@ class Store:
         return found
 
     @contextmanager
-    def change(self) -> Iterator[sqlite3.Connection]:
+    def change(self) -> Iterator[Connection]:
         """One transaction: everything inside is committed together, or nothing is."""
         db = self.db
         db.execute("BEGIN IMMEDIATE")
@@ -96,8 +120,16 @@ class Store:
             self._open.clear()
         self._local = threading.local()
 
-    def _connect(self) -> sqlite3.Connection:
-        db = sqlite3.connect(self.path, isolation_level=None, check_same_thread=False, timeout=10, cached_statements=256)
+    def _connect(self) -> Connection:
+        db = sqlite3.connect(
+            self.path,
+            isolation_level=None,
+            check_same_thread=False,
+            timeout=10,
+            cached_statements=256,
+            factory=Connection,
+        )
+        db.parsed = self._parsed
         db.row_factory = sqlite3.Row
         db.execute("PRAGMA journal_mode = WAL")
         db.execute("PRAGMA synchronous = FULL")

@@ -26,7 +26,7 @@ def get(store: Store, room_id: str) -> Room:
         row = store.db.execute("SELECT id, equipment, revision FROM room WHERE id = ?", (room_id,)).fetchone()
         if row is None:
             raise NotFound(f"There is no room '{room_id[:60]}'.")
-        return _read(row)
+        return store.db.parse(("room", room_id, row["revision"]), lambda: _read(row))
 
     return store.remembered(("room", room_id), read)
 

@@ -1,4 +1,4 @@
-import { keepPreviousData, useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
+import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 
 import client, { carry, type Refused, type Schemas, unwrap } from "./client";
 import {
@@ -35,17 +35,15 @@ export function lineIn(line: Line): LineIn {
 
 export const useLevel = (chart: Chart) =>
   useQuery({
-    queryKey: ["bench", "level", chart.id, chart.revision],
+    queryKey: ["bench", "level", chart.id],
     queryFn: () => unwrap<Strip[]>(client.GET("/api/charts/{chart_id}/level", ofChart(chart.id))),
-    placeholderData: keepPreviousData,
     staleTime: Infinity,
   });
 
 export const useLint = (chart: Chart) =>
   useQuery({
-    queryKey: ["bench", "lint", chart.id, chart.revision],
+    queryKey: ["bench", "lint", chart.id],
     queryFn: () => unwrap<Finding[]>(client.GET("/api/charts/{chart_id}/lint", ofChart(chart.id))),
-    placeholderData: keepPreviousData,
     staleTime: Infinity,
   });
 
@@ -105,7 +103,7 @@ export const useChanges = () => {
         all?.map((one) => (one.id === chart.id ? chart : one)),
       );
       return Promise.all(
-        ["every", "history", "compare"].map((key) =>
+        ["every", "level", "lint", "history", "compare"].map((key) =>
           queries.invalidateQueries({ queryKey: key === "every" ? ["charts", key] : ["bench", key] }),
         ),
       );

@@ -11,6 +11,16 @@ export function Strip({ strip, width, height }: { strip: Found | undefined; widt
   const step = width / strip.exact_di.length;
   const y = (di: number) => ((MOST - Math.max(-MOST, Math.min(MOST, di))) / (2 * MOST)) * height;
   const middle = y(0);
+  /** One bar for each place that has a number: from the middle to it, or over the whole height. */
+  const bars = (values: (number | "full" | null)[]) =>
+    values
+      .map((di, i) => {
+        if (di === null) return "";
+        const top = di === "full" ? 0 : Math.min(y(di), middle);
+        const tall = di === "full" ? height : Math.max(0.8, Math.abs(y(di) - middle));
+        return `M${(i * step).toFixed(1)} ${top.toFixed(1)}h${(step + 0.3).toFixed(1)}v${tall.toFixed(1)}h${(-step - 0.3).toFixed(1)}z`;
+      })
+      .join("");
   return (
     <svg
       role="img"
@@ -23,33 +33,13 @@ export function Strip({ strip, width, height }: { strip: Found | undefined; widt
     >
       <rect x={0} width={width} y={y(1)} height={y(-1) - y(1)} fill="var(--rule)" opacity={0.55} />
       <line x1={0} x2={width} y1={middle} y2={middle} stroke="var(--ink-3)" strokeWidth={0.75} />
-      {strip.exact_di.map((di, i) => {
-        const at = y(di);
-        const off = Math.abs(di) > 1;
-        return (
-          <rect
-            key={i}
-            x={i * step}
-            width={step + 0.3}
-            y={Math.min(at, middle)}
-            height={Math.max(0.8, Math.abs(at - middle))}
-            fill={off ? "var(--warn)" : "var(--ink-2)"}
-          />
-        );
-      })}
-      {strip.station_di.map((di, i) =>
-        di === null ? (
-          <rect
-            key={i}
-            x={i * step}
-            width={step + 0.3}
-            y={0}
-            height={height}
-            fill="var(--bad)"
-            opacity={0.5}
-          />
-        ) : null,
-      )}
+      <path d={bars(strip.exact_di.map((di) => (Math.abs(di) > 1 ? null : di)))} fill="var(--ink-2)" />
+      <path d={bars(strip.exact_di.map((di) => (Math.abs(di) > 1 ? di : null)))} fill="var(--warn)" />
+      <path
+        d={bars(strip.station_di.map((di) => (di === null ? "full" : null)))}
+        fill="var(--bad)"
+        opacity={0.5}
+      />
     </svg>
   );
 }

@@ -1,5 +1,5 @@
 import { ToggleGroup } from "radix-ui";
-import { Fragment, useState } from "react";
+import { Fragment, useEffect, useState } from "react";
 
 import type {
   Choices,
@@ -45,6 +45,9 @@ interface Entry {
 
 const BLANK: Entry = { kvp: null, mas: null, result: null, findings: [] };
 
+/** What was typed when somebody had to sign in first, by room and view: it stands in the fields when they come back. */
+const waiting = new Map<string, Entry>();
+
 export function Judge({
   room,
   projection,
@@ -57,7 +60,9 @@ export function Judge({
   onDone,
   onNext,
 }: Props) {
-  const [entry, setEntry] = useState<Entry>(BLANK);
+  const place = `${room.id} ${projection.id}`;
+  const [entry, setEntry] = useState<Entry>(() => waiting.get(place) ?? BLANK);
+  useEffect(() => void waiting.delete(place), [place]);
   const [kept, setKept] = useState<Entry>(BLANK);
   const [rejecting, setRejecting] = useState(false);
   const record = useRecord();
@@ -112,6 +117,7 @@ export function Judge({
           undo.reset();
           if (outcome === "accepted") onDone();
         },
+        onError: (error) => error.problem.status === 401 && waiting.set(place, entry),
       },
     );
   }
