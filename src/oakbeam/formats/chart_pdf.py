@@ -182,18 +182,27 @@ def _booklet(lines: Sequence[SheetLine], page: Page) -> list[Flowable]:
 
 
 def _strips(one: SheetLine, page: Page, width: float) -> list[Flowable]:
-    """Tables of three rows, cm over kVp over mAs, of eight thicknesses each."""
+    """Tables of three rows, cm over kVp over mAs, of eight thicknesses each. Plain cells: there are thousands of them."""
     found: list[Flowable] = []
-    small, bold = _style(page, scale=0.88, color=SOFT, right=True), _style(page, bold=True, right=True)
+    small = page.points * 0.88
+    styles = [
+        ("FONT", (0, 0), (-1, 1), "Oak", page.points),
+        ("FONT", (1, 2), (-1, 2), "OakBold", page.points),
+        ("FONT", (0, 0), (0, -1), "Oak", small),
+        ("FONT", (0, 0), (-1, 0), "Oak", small),
+        ("TEXTCOLOR", (0, 0), (0, -1), SOFT),
+        ("TEXTCOLOR", (0, 0), (-1, 0), SOFT),
+        ("ALIGN", (0, 0), (-1, -1), "RIGHT"),
+    ]
     for start in range(0, len(one.along), 8):
         part = one.along[start : start + 8]
-        blank = [Paragraph("", small)] * (8 - len(part))
-        rows: list[list[Any]] = [
-            [Paragraph("cm", small), *(Paragraph(f"{one.thickness_cm:g}", small) for one in part), *blank],
-            [Paragraph("kVp", small), *(Paragraph(_number(one.kvp), _style(page, right=True)) for one in part), *blank],
-            [Paragraph("mAs", small), *(Paragraph(_number(one.mas), bold) for one in part), *blank],
+        blank = [""] * (8 - len(part))
+        rows = [
+            ["cm", *(f"{setting.thickness_cm:g}" for setting in part), *blank],
+            ["kVp", *(_number(setting.kvp) for setting in part), *blank],
+            ["mAs", *(_number(setting.mas) for setting in part), *blank],
         ]
-        found.append(_ruled(rows, [0.1 * width, *[0.9 * width / 8] * 8], [], header=False))
+        found.append(_ruled(rows, [0.1 * width, *[0.9 * width / 8] * 8], styles, page.points * 1.5, header=False))
     return found
 
 
@@ -233,7 +242,13 @@ def _region(region: str) -> str:
     return REGION_NAMES.get(region, region.replace("_", " ").capitalize())
 
 
-def _ruled(rows: list[list[Any]], columns: list[float], styles: list[tuple[Any, ...]], header: bool = True) -> Table:
+def _ruled(
+    rows: list[list[Any]],
+    columns: list[float],
+    styles: list[tuple[Any, ...]],
+    row_height: float | None = None,
+    header: bool = True,
+) -> Table:
     style = [
         ("LINEBELOW", (0, 0), (-1, -1), 0.3, RULE),
         ("VALIGN", (0, 0), (-1, -1), "MIDDLE"),
@@ -243,7 +258,7 @@ def _ruled(rows: list[list[Any]], columns: list[float], styles: list[tuple[Any, 
         ("RIGHTPADDING", (0, 0), (-1, -1), 2),
         *styles,
     ]
-    return Table(rows, columns, repeatRows=1 if header else 0, style=TableStyle(style))
+    return Table(rows, columns, row_height, repeatRows=1 if header else 0, style=TableStyle(style))
 
 
 def _head(canvas: Canvas, page: Page, chart: Chart, room_name: str, kind: Kind) -> None:
