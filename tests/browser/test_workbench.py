@@ -68,8 +68,9 @@ def test_a_point_is_dragged_a_line_follows_and_the_school_is_switched(page: Page
     assert float(lateral.text_content() or "0") > 85
     # The lateral follows the AP: one edit moves both.
     choose(page, "Follows", "Lumbar spine AP (or PA), 12:1")
+    # What it is offered leaves the lateral as it is: 92 − 80 kVp, and its own mAs over the AP's.
+    expect(page.get_by_role("textbox", name="kVp ±", exact=True)).to_have_value("12")
     page.get_by_role("textbox", name="mAs ×", exact=True).fill("3")
-    page.get_by_role("textbox", name="kVp ±", exact=True).fill("12")
     page.get_by_role("button", name="Follow with these").click()
     expect(lateral).to_have_text("75")
     cell(page, "mAs of Lumbar spine AP (or PA)").click()

@@ -53,6 +53,7 @@ RULES: Mapping[str, Rule] = {
     "GET /api/charts/{chart_id}/lint": ANYONE,
     "GET /api/charts/{chart_id}/lines/{line_id}/table": ANYONE,
     "GET /api/charts/{chart_id}/lines/{line_id}/schools": ANYONE,
+    "GET /api/charts/{chart_id}/lines/{line_id}/link": ANYONE,
     "GET /api/charts/{chart_id}/compare/{other_id}": ANYONE,
     "GET /api/charts/{chart_id}/csv": ANYONE,
     "GET /api/charts/{chart_id}/xlsx": ANYONE,

@@ -12,15 +12,15 @@ from oakbeam.api import operations
 from oakbeam.api import schemas as s
 from oakbeam.api.asked import room_of
 from oakbeam.catalogue import Catalogue
-from oakbeam.core import carrying, charting, comparing, levelcheck, linting, schools
+from oakbeam.core import carrying, charting, comparing, families, levelcheck, linting, schools
 from oakbeam.core.adjusting import Adjust, adjusted
-from oakbeam.core.chart import Chart, ChartLine, check_line
+from oakbeam.core.chart import Chart, ChartLine, Link, check_line
 from oakbeam.core.refusal import Refusal
 from oakbeam.core.room import Room, SupportId
 from oakbeam.core.schools import ChartSchool
 from oakbeam.core.sheet import sheet
 from oakbeam.formats import chart_csv, chart_import, chart_pdf, chart_xlsx
-from oakbeam.store import Store, charts, local, rooms
+from oakbeam.store import NotFound, Store, charts, local, rooms
 from oakbeam.store.charts import LineChange
 
 
@@ -334,6 +334,17 @@ def schools_of(store: Store, chart_id: int, line_id: int) -> list[schools.School
     chart, room, known = _whole(store, chart_id)
     line = charts.line_of(chart, line_id)
     return list(schools.side_by_side(line, room, known.projection(line.projection)))
+
+
+def link_of(store: Store, chart_id: int, line_id: int, to: int) -> Link:
+    """The link that leaves a line's technique as it is; the same patient measures more or less as the average adults do."""
+    chart, _, known = _whole(store, chart_id)
+    line = charts.line_of(chart, line_id)
+    parent = next((one for one in chart.lines if one.key == to), None)
+    if parent is None or parent is line:
+        raise NotFound(f"Chart {chart_id} has no other line of key {to}.")
+    own, other = (known.projection(one.projection).thickness_cm[1] for one in (line, parent))
+    return families.link_between(parent, line, round(own - other, 2))
 
 
 def compare_charts(store: Store, chart_id: int, other_id: int) -> list[ComparedOut]:

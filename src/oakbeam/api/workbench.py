@@ -11,7 +11,7 @@ from oakbeam.api import benchwork, operations, problems
 from oakbeam.api import schemas as s
 from oakbeam.api.access import Actor, StoreHere
 from oakbeam.api.files import as_file, written
-from oakbeam.core.chart import ChartLine
+from oakbeam.core.chart import ChartLine, Link
 from oakbeam.core.schools import SchoolView
 from oakbeam.formats import chart_csv, chart_json, chart_pdf, chart_xlsx
 from oakbeam.store import charts, comments, history, local, people, rooms
@@ -230,6 +230,17 @@ def adjust(store: StoreHere, chart_id: AnyId, asked: benchwork.Adjustment) -> li
 def schools_of(store: StoreHere, chart_id: AnyId, line_id: AnyId) -> list[SchoolView]:
     """One line in every school, with DI, dose, contrast and time over thickness."""
     return benchwork.schools_of(store, chart_id, line_id)
+
+
+@router.get("/charts/{chart_id}/lines/{line_id}/link")
+def link_of(
+    store: StoreHere,
+    chart_id: AnyId,
+    line_id: AnyId,
+    to: Annotated[s.Id, Query(description="Key of the line to follow")],
+) -> Link:
+    """The link that would make a line follow another and leave its own technique as it is."""
+    return benchwork.link_of(store, chart_id, line_id, to)
 
 
 @router.get("/charts/{chart_id}/compare/{other_id}")

@@ -254,7 +254,12 @@ def _phantom(layers: tuple[tuple[str, float], ...], where: str) -> Part:
     """A phantom of known layers as the model takes it."""
     for material, cm in layers:
         if material not in LAYERS:
-            raise Refusal("Unknown layer", f"'{material[:40]}' is no layer.", list(LAYERS), f"{where}.layers")
+            raise Refusal(
+                "Unknown layer",
+                f"'{material[:40]}' is no layer; one of: {', '.join(LAYERS)}.",
+                list(LAYERS),
+                f"{where}.layers",
+            )
         within(f"{where}.layers", cm, 0.01, 45, "cm")
     thick = {name: sum(cm for material, cm in layers if material == name) for name in LAYERS}
     tissue = thick["soft"] + thick["adipose"] + thick["muscle"]

@@ -83,6 +83,14 @@ export const useComments = (chart: number) =>
     queryFn: () => unwrap<Comment[]>(client.GET("/api/charts/{chart_id}/comments", ofChart(chart))),
   });
 
+/** The link that makes a line follow another and leaves its numbers as they are. */
+export const linkTo = (chart: number, line: number, to: number) =>
+  unwrap<Schemas["Link"]>(
+    client.GET("/api/charts/{chart_id}/lines/{line_id}/link", {
+      params: { path: { chart_id: chart, line_id: line }, query: { to } },
+    }),
+  );
+
 /** Every room's versions, to compare with or to carry. */
 export const useEveryChart = () =>
   useQuery({

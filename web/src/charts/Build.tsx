@@ -28,6 +28,8 @@ interface Shot {
   kvp: number | null;
   mas: number | null;
   ei: number | null;
+  /** A phantom's layers as typed, "soft 19, aluminium 0.5" in cm; empty for a patient. */
+  layers: string;
 }
 
 /** Views that together tell most of a room: an extremity, a joint, a trunk part and a chest. */
@@ -48,11 +50,13 @@ export function Build(props: Making & { lines: Line[] }) {
     }),
   );
   const [school, setSchool] = useState<School>("levelled");
+  const [phantom, setPhantom] = useState(false);
   const whole = shots.flatMap((shot): Exposure[] => {
-    const { thickness_cm, kvp, mas, ei } = shot;
+    const { thickness_cm, kvp, mas, ei, layers } = shot;
+    const pairs = layersOf(layers);
     return thickness_cm === null || kvp === null || mas === null || ei === null
       ? []
-      : [{ ...shot, thickness_cm, kvp, mas, ei } as Exposure];
+      : [{ ...shot, thickness_cm, kvp, mas, ei, layers: pairs.length > 0 ? pairs : null } as Exposure];
   });
   const byId = new Map(projections.map((one) => [one.id, one]));
   const put = (i: number, change: Partial<Shot>) =>
@@ -74,6 +78,7 @@ export function Build(props: Making & { lines: Line[] }) {
             <th className="w-20 font-normal">kVp</th>
             <th className="w-20 font-normal">mAs</th>
             <th className="w-24 font-normal">Index shown</th>
+            {phantom && <th className="w-44 font-normal">Phantom's layers, cm</th>}
             <th className="w-10" />
           </tr>
         </thead>
@@ -151,6 +156,18 @@ export function Build(props: Making & { lines: Line[] }) {
                     />
                   </td>
                 ))}
+                {phantom && (
+                  <td className="pr-2">
+                    <input
+                      aria-label={`Layers of ${at}`}
+                      placeholder="soft 19, aluminium 0.5"
+                      className="min-h-10 w-full rounded-sm border border-rule-strong bg-transparent px-2.5 outline-none focus:border-beam"
+                      maxLength={200}
+                      value={shot.layers}
+                      onChange={(event) => put(i, { layers: event.currentTarget.value })}
+                    />
+                  </td>
+                )}
                 <td>
                   <Button
                     tone="quiet"
@@ -174,6 +191,9 @@ export function Build(props: Making & { lines: Line[] }) {
           }}
         >
           Another exposure
+        </Button>
+        <Button tone="quiet" aria-pressed={phantom} onClick={() => setPhantom(!phantom)}>
+          {phantom ? "Patients only" : "With a phantom"}
         </Button>
         <Segmented
           label="School of the chart"
@@ -204,6 +224,18 @@ export function Build(props: Making & { lines: Line[] }) {
   );
 }
 
+/** "soft 19, aluminium 0.5" as pairs; what is no pair is sent as it is, so that the refusal can name it. */
+function layersOf(text: string): [string, number][] {
+  return text
+    .split(",")
+    .map((one) => one.trim())
+    .filter(Boolean)
+    .map((one) => {
+      const [material = "", cm = ""] = one.split(/\s+/);
+      return [material.toLowerCase(), Number(cm)];
+    });
+}
+
 const LABEL = { thickness_cm: "thickness", kvp: "kVp", mas: "mAs", ei: "index" } as const;
 
 function shotOf(projection: Projection, room: Room, lines: Line[]): Shot {
@@ -219,6 +251,7 @@ function shotOf(projection: Projection, room: Room, lines: Line[]): Shot {
     kvp: null,
     mas: null,
     ei: null,
+    layers: "",
   };
 }
 

@@ -51,6 +51,7 @@ export function Detail({ chart, line, table, bench, projections, name, onRemoved
       )}
       {(bench.editable || line.link) && (
         <Family
+          chart={chart.id}
           line={line}
           lines={chart.lines}
           name={name}

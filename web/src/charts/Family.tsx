@@ -1,5 +1,6 @@
 import { useState } from "react";
 
+import { linkTo } from "../api/bench";
 import type { Schemas } from "../api/client";
 import type { Line, Projection } from "../api/queries";
 import { Button } from "../ui/Button";
@@ -12,6 +13,7 @@ type Link = Schemas["LinkIn"];
 const ALONE = "alone";
 
 interface Props {
+  chart: number;
   line: Line;
   lines: Line[];
   name: (line: Line) => string;
@@ -21,7 +23,7 @@ interface Props {
 }
 
 /** Which line this one follows and with what added, and which lines follow it. One edit moves them all. */
-export function Family({ line, lines, name, projections, editable, onChange }: Props) {
+export function Family({ chart, line, lines, name, projections, editable, onChange }: Props) {
   const [link, setLink] = useState<Link | null>((line.link as Link | null | undefined) ?? null);
   const byKey = new Map(lines.map((one) => [one.key ?? -1, one]));
   const parent = line.link ? byKey.get(line.link.to) : undefined;
@@ -61,22 +63,12 @@ export function Family({ line, lines, name, projections, editable, onChange }: P
               ...near.map((one) => ({ value: String(one.key), label: label(one) })),
             ]}
             onChange={(key) => {
-              const to = byKey.get(Number(key));
-              const other = to && projections.get(to.projection);
-              setLink(
-                key === ALONE
-                  ? null
-                  : {
-                      to: Number(key),
-                      kvp_added: 0,
-                      mas_factor: 1,
-                      thicker_cm: other && own ? own.thickness_cm.average - other.thickness_cm.average : 0,
-                    },
-              );
+              if (key === ALONE || line.id == null) setLink(null);
+              else void linkTo(chart, line.id, Number(key)).then(setLink, () => setLink(null));
             }}
           />
           {link && (
-            <div className="mt-2 grid grid-cols-3 gap-2">
+            <div key={link.to} className="mt-2 grid grid-cols-3 gap-2">
               <Offset
                 id="link-kvp"
                 label="kVp ±"

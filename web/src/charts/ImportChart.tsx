@@ -2,7 +2,7 @@ import { useState } from "react";
 
 import { type Preview, useImportPreview } from "../api/bench";
 import { Button, buttonClass } from "../ui/Button";
-import { Refusal } from "../ui/Notice";
+import { FaultTable, Refusal } from "../ui/Notice";
 import { Select } from "../ui/Select";
 import { TextField } from "../ui/TextField";
 import { SUPPORT } from "../ui/words";
@@ -254,24 +254,7 @@ function Faults({ found, onCancel }: { found: Preview; onCancel: () => void }) {
       <p className="font-semibold text-bad">
         {found.faults.length} {found.faults.length === 1 ? "cell is" : "cells are"} not right; nothing is kept
       </p>
-      <table className="mt-2 w-full text-left text-note">
-        <thead className="text-ink-3">
-          <tr>
-            <th className="w-12 py-1 font-normal">Row</th>
-            <th className="w-36 py-1 font-normal">Column</th>
-            <th className="py-1 font-normal">What is wrong</th>
-          </tr>
-        </thead>
-        <tbody>
-          {found.faults.slice(0, 60).map((fault, i) => (
-            <tr key={i} className="border-t border-rule align-top">
-              <td className="py-1">{fault.row}</td>
-              <td className="py-1 break-all">{fault.column || "–"}</td>
-              <td className="py-1">{fault.problem}</td>
-            </tr>
-          ))}
-        </tbody>
-      </table>
+      <FaultTable faults={found.faults as unknown as Record<string, string | number>[]} />
       <Button tone="quiet" className="mt-2" onClick={onCancel}>
         Cancel
       </Button>

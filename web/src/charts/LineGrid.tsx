@@ -251,7 +251,7 @@ export function LineGrid(props: Props) {
               {isLength(column.id) ? `, ${unit}` : ""}
             </th>
           ))}
-          <th className="w-34 pr-3 pl-1 font-normal">Expected DI</th>
+          <th className="hidden w-34 pr-3 pl-1 font-normal xl:table-cell">Expected DI</th>
         </tr>
       </thead>
       <tbody>
@@ -394,7 +394,7 @@ const Row = memo(
             </td>
           );
         })}
-        <td className="pr-3 pl-1">
+        <td className="hidden pr-3 pl-1 xl:table-cell">
           <Strip strip={props.strip} width={124} height={26} />
         </td>
       </tr>

@@ -1,7 +1,7 @@
 import type { ReactNode } from "react";
 import { Link, useLocation } from "react-router";
 
-import { Refused } from "../api/client";
+import { type Problem, Refused } from "../api/client";
 
 /** What was refused and what is allowed. */
 export function Refusal({ error, className = "" }: { error: unknown; className?: string }) {
@@ -20,27 +20,34 @@ export function Refusal({ error, className = "" }: { error: unknown; className?:
           Sign in
         </Link>
       )}
-      {faults.length > 0 && (
-        <table className="mt-2 w-full text-left text-note">
-          <thead className="text-ink-3">
-            <tr>
-              <th className="w-12 py-1 font-normal">Row</th>
-              <th className="w-36 py-1 font-normal">Column</th>
-              <th className="py-1 font-normal">What is wrong</th>
-            </tr>
-          </thead>
-          <tbody>
-            {faults.slice(0, 40).map((fault, i) => (
-              <tr key={i} className="border-t border-rule align-top">
-                <td className="py-1">{fault.row}</td>
-                <td className="py-1 break-all">{fault.column || "–"}</td>
-                <td className="py-1">{fault.problem}</td>
-              </tr>
-            ))}
-          </tbody>
-        </table>
-      )}
+      {faults.length > 0 && <FaultTable faults={faults} />}
     </div>
+  );
+}
+
+type Fault = NonNullable<Problem["faults"]>[number];
+
+/** The bad cells of a file, the first of them. */
+export function FaultTable({ faults }: { faults: readonly Fault[] }) {
+  return (
+    <table className="mt-2 w-full text-left text-note">
+      <thead className="text-ink-3">
+        <tr>
+          <th className="w-12 py-1 font-normal">Row</th>
+          <th className="w-36 py-1 font-normal">Column</th>
+          <th className="py-1 font-normal">What is wrong</th>
+        </tr>
+      </thead>
+      <tbody>
+        {faults.slice(0, 60).map((fault, i) => (
+          <tr key={i} className="border-t border-rule align-top">
+            <td className="py-1">{fault.row}</td>
+            <td className="py-1 break-all">{fault.column || "–"}</td>
+            <td className="py-1">{fault.problem}</td>
+          </tr>
+        ))}
+      </tbody>
+    </table>
   );
 }
 
