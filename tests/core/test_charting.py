@@ -10,6 +10,8 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 from tests.conftest import CHEST, HAND, KNEE, LSPINE, ROOM
+from tools.hidden_room import EXPOSED
+from tools.hidden_room import SCHOOLS as SCHOOLS_SHOWN
 
 from oakbeam import catalogue
 from oakbeam.core.carrying import carry
@@ -160,22 +162,6 @@ def test_switching_schools_keeps_the_receptor_exposure(line):
 
 # -- a chart from test exposures
 
-EXPOSED = (
-    TestExposure("hand-pa", "panel-24", "tabletop", 0, 100, 3, 57, 1.6, 1),
-    TestExposure("knee-ap", "panel-24", "tabletop", 0, 100, 12, 66, 5, 1),
-    TestExposure("lspine-ap", "panel-43", "table_bucky", 12, 107, 21, 80, 40, 1),
-    TestExposure("chest-pa", "panel-43", "upright_bucky", 10, 180, 22, 117, 2, 1),
-)
-FOLLOWED = (
-    ("levelled", False),
-    ("fixed_kvp", False),
-    ("high_kvp", False),
-    ("aec", False),
-    ("banded", False),
-    ("variable_kvp", False),
-    ("fixed_kvp", True),
-    ("variable_kvp", True),
-)
 TRUTH = hidden(ROOM)
 
 
@@ -185,7 +171,7 @@ def shown():
     return tuple(expose(one, TRUTH, PROJECTIONS[one.projection], chance) for one in EXPOSED)
 
 
-@pytest.mark.parametrize(("school", "taught"), FOLLOWED)
+@pytest.mark.parametrize(("school", "taught"), [one[1:] for one in SCHOOLS_SHOWN])
 def test_four_exposures_of_a_hidden_room_make_a_chart_for_it(shown, school, taught):
     built = build(shown, ROOM, list(PROJECTIONS.values()), school, taught=taught)
     lines = [draft.line for draft in built.drafts if draft.refusal is None]

@@ -76,11 +76,18 @@ def test_a_database_of_the_first_version_is_brought_up_with_all_it_holds(tmp_pat
             " range_max_cm, school) VALUES (1, 0, 'chest-pa', 'p', 'upright_bucky', 10, 180, 14, 30, 'banded')"
         )
         db.execute("INSERT INTO chart_band VALUES (1, 0, 'all', 14, 30, 117, 2)")
+        # Two lines in one place, as taking one out and adding another once left them.
+        db.execute(
+            "INSERT INTO chart_line (chart, position, projection, receptor, support, grid_ratio, sid_cm, range_min_cm,"
+            " range_max_cm, school, thickness_cm, kvp, mas, doubling_cm)"
+            " VALUES (1, 0, 'hand-pa', 'p', 'tabletop', 0, 100, 2, 5, 'fixed_kvp', 3, 57, 1.6, 4)"
+        )
         db.execute("UPDATE chart SET status = 'approved'")
     old.close()
     monkeypatch.setattr(module, "files", real)
     new = Store(tmp_path / "old.db")
     assert len(charts.get(new, 1).lines[0].law.bands) == 1
+    assert [line.key for line in charts.get(new, 1).lines] == [1, 2]
     assert new.db.execute("PRAGMA foreign_keys").fetchone()[0] == 1
     with pytest.raises(sqlite3.IntegrityError, match="immutable"):
         new.db.execute("DELETE FROM chart_line")

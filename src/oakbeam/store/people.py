@@ -32,6 +32,8 @@ FREE_ATTEMPTS = 5
 FIRST_WAIT_S, MOST_WAIT_S = 30, 900
 ADDRESS_ATTEMPTS = 30
 """Wrong passwords from one address within MOST_WAIT_S, whoever was named."""
+KEPT_DAYS = 90
+"""How long attempts to sign in are kept."""
 # Second of the parameter sets that RFC 9106 names, less memory: a shared console must not wait for half a second.
 _HASHER = PasswordHasher(time_cost=2, memory_cost=19_456, parallelism=1)
 _NOBODY = _HASHER.hash(secrets.token_hex(8))
@@ -161,6 +163,7 @@ def sign_in(store: Store, person_id: str, password: str, address: str) -> tuple[
             "INSERT INTO sign_in (at, person, address, passed) VALUES (?, ?, ?, ?)",
             (at, person_id[:40], address[:60], passed),
         )
+        db.execute("DELETE FROM sign_in WHERE at < ?", (_ago(days=KEPT_DAYS),))
         if passed:
             db.execute("DELETE FROM session WHERE seen_at < ?", (_ago(hours=SESSION_HOURS),))
             db.execute(

@@ -12,10 +12,16 @@ export function carry(next: string | null) {
   token = next;
 }
 
+let asked = Date.now();
+
+/** When the server was last asked for anything: a console that asks nothing is one that was left alone. */
+export const lastAsked = () => asked;
+
 const client = createClient<paths>({
   baseUrl: "",
   // Looked up at each call, so that a test can put its own in place.
   fetch: (request) => {
+    asked = Date.now();
     if (token && request.method !== "GET") request.headers.set("X-Oakbeam-Token", token);
     return globalThis.fetch(request);
   },

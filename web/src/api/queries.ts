@@ -1,6 +1,15 @@
-import { keepPreviousData, QueryClient, useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
+import {
+  keepPreviousData,
+  MutationCache,
+  QueryClient,
+  useMutation,
+  useQuery,
+  useQueryClient,
+} from "@tanstack/react-query";
 
-import client, { carry, Refused, type Schemas, unwrap } from "./client";
+import { useEffect } from "react";
+
+import client, { carry, lastAsked, Refused, type Schemas, unwrap } from "./client";
 
 export type Room = Schemas["Room"];
 export type Projection = Schemas["ProjectionOut"];
@@ -28,7 +37,14 @@ export type Person = Schemas["Person"];
 export type Role = Person["roles"][number];
 
 export function makeQueryClient(): QueryClient {
-  return new QueryClient({
+  const queries: QueryClient = new QueryClient({
+    // Nobody is signed in any more, or somebody else is: what the views know of who is here is asked for again.
+    mutationCache: new MutationCache({
+      onError: (error) => {
+        if (error instanceof Refused && [401, 403].includes(error.problem.status))
+          void queries.invalidateQueries({ queryKey: ["start"] });
+      },
+    }),
     defaultOptions: {
       queries: {
         refetchOnWindowFocus: false,
@@ -38,6 +54,7 @@ export function makeQueryClient(): QueryClient {
       },
     },
   });
+  return queries;
 }
 
 const fixed = { staleTime: Infinity };
@@ -76,6 +93,23 @@ export const useCharted = () => useStart(partOf.charted);
 
 /** Who is signed in, and what a demo offers. */
 export const useSession = () => useStart(partOf.session);
+
+const LOOK_EVERY_MS = 20_000;
+
+/** A console left alone for longer than its session lasts shows that nobody is signed in any more. */
+export function useIdleEnd() {
+  const queries = useQueryClient();
+  const { data: session } = useSession();
+  const minutes = session?.person ? session.idle_minutes : null;
+  useEffect(() => {
+    if (minutes === null) return;
+    const timer = window.setInterval(() => {
+      if (Date.now() - lastAsked() > minutes * 60_000 + LOOK_EVERY_MS)
+        void queries.invalidateQueries({ queryKey: ["start"] });
+    }, LOOK_EVERY_MS);
+    return () => window.clearInterval(timer);
+  }, [queries, minutes]);
+}
 
 /** Whether the person at the console has one of these roles. */
 export function useMay(...roles: Role[]): boolean {

@@ -1,7 +1,7 @@
 import { type ReactNode, useState } from "react";
 import { Link, NavLink, useLocation, useNavigate } from "react-router";
 
-import { type Room, useSession } from "../api/queries";
+import { type Room, useIdleEnd, useSession } from "../api/queries";
 import { Key } from "../ui/Button";
 import { prefer, usePreferences } from "../ui/preferences";
 import { Select } from "../ui/Select";
@@ -122,6 +122,7 @@ function WhoIsHere() {
   const { data: session } = useSession();
   const { pathname } = useLocation();
   const name = session?.person?.name;
+  useIdleEnd();
   return (
     <Link
       to={`/sign-in?back=${encodeURIComponent(pathname)}`}

@@ -63,7 +63,10 @@ ALTER TABLE chart_line ADD COLUMN follows_kvp REAL;
 ALTER TABLE chart_line ADD COLUMN follows_mas REAL;
 ALTER TABLE chart_line ADD COLUMN follows_cm REAL;
 ALTER TABLE chart_line ADD COLUMN revision INTEGER NOT NULL DEFAULT 1;
-UPDATE chart_line SET key = position + 1;
+UPDATE chart_line SET key = (
+    SELECT count(*) FROM chart_line AS o
+    WHERE o.chart = chart_line.chart AND (o.position, o.id) <= (chart_line.position, chart_line.id)
+);
 CREATE UNIQUE INDEX one_key_per_chart ON chart_line (chart, key);
 
 CREATE TRIGGER line_changes_in_draft BEFORE UPDATE ON chart_line
