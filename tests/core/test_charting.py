@@ -341,6 +341,14 @@ def test_compare_says_what_changed_and_what_it_does():
     assert {one.change for one in compare(before, ROOM, before, ROOM, PROJECTIONS)} == {"same"}
 
 
+def test_a_version_of_old_that_names_what_the_room_no_longer_has_is_still_compared():
+    old = replace(LSPINE, receptor="sold", key=1)
+    assert strip(old, ROOM, named(old)) is None
+    (found,) = compare((old,), ROOM, (replace(LSPINE, key=1),), ROOM, PROJECTIONS)
+    assert found.what == ("receptor sold to panel-43",)
+    assert {(size.di_change, round(size.dose_change_percent, 6)) for size in found.sizes} == {(None, 0.0)}
+
+
 @pytest.mark.parametrize("target", [clinic.room_2(), clinic.portable()], ids=lambda room: room.id)
 def test_a_carried_line_keeps_its_standing_to_the_model_and_its_factors_multiply(target):
     lines = (LSPINE, KNEE, replace(CHEST, target_ei=None), HAND, LEVEL)

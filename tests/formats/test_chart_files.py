@@ -177,6 +177,9 @@ def test_every_printed_page_says_which_chart_it_is(kind, paper, across, size_mm)
 
 
 def test_what_is_not_approved_says_so_on_the_page():
+    for kind in ("wall", "booklet", "card"):
+        (page,) = pdfium.PdfDocument(chart_pdf.write(chart((), status="draft"), "Room 1", (), kind))
+        assert "No line yet" in page.get_textpage().get_text_range()
     for status in ("draft", "proposed", "superseded"):
         lines = sheet(FAMILY, ROOM, KNOWN.projections)
         page = pdfium.PdfDocument(chart_pdf.write(chart(FAMILY, status=status), "Room 1", lines, "wall"))[0]

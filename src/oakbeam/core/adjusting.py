@@ -69,7 +69,7 @@ def adjusted(line: ChartLine, room: Room, projection: Projection, wanted: Adjust
         words.append(f"mAs {wanted.mas_percent:+g} %".replace("-", "−"))
     if wanted.school is not None:
         made = as_school(made, room, projection, wanted.school)
-        words.append(wanted.school.replace("_", " "))
+        words.append(wanted.school.replace("_kvp", " kVp"))
     if wanted.on_stations:
         law = stationed(made.law, room)
         if law != made.law:

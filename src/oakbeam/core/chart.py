@@ -25,6 +25,13 @@ MAS_RANGE = (0.01, 2000.0)
 SID_RANGE_CM = (40.0, 400.0)
 Status = Literal["draft", "proposed", "approved", "superseded"]
 LawName = Literal["fixed_kvp", "variable_kvp", "banded", "levelled"]
+LAW_WORDS: dict[str, str] = {
+    "fixed_kvp": "fixed kVp",
+    "variable_kvp": "variable kVp",
+    "banded": "banded",
+    "levelled": "levelled",
+}
+"""The laws' names within a sentence."""
 
 
 @dataclass(frozen=True, slots=True)

@@ -12,7 +12,7 @@ from typing import Literal
 import numpy as np
 
 from oakbeam.core import rules
-from oakbeam.core.chart import Banded, ChartLine
+from oakbeam.core.chart import LAW_WORDS, Banded, ChartLine
 from oakbeam.core.geometry import source_to_skin_cm
 from oakbeam.core.levelling import signals_per_mas
 from oakbeam.core.modelling import wanted_rqa5_ugy
@@ -126,7 +126,7 @@ def _differences(one: ChartLine, other: ChartLine) -> Iterator[str]:
     if one.field_cm != other.field_cm:
         yield "field"
     if one.law.name != other.law.name:
-        yield f"{one.law.name.replace('_', ' ')} to {other.law.name.replace('_', ' ')}"
+        yield f"{LAW_WORDS[one.law.name]} to {LAW_WORDS[other.law.name]}"
     elif one.law != other.law:
         yield from _law_differences(one, other)
     if one.link != other.link:
@@ -186,8 +186,9 @@ def _sides(line: ChartLine, room: Room, projection: Projection) -> tuple[_Side |
     """A line for the small, average and large adult; None where its range does not hold them."""
     sizes = [cm for cm in projection.thickness_cm if line.range_cm[0] <= cm <= line.range_cm[1]]
     settings = [line.law.at(cm) for cm in sizes]
-    receptor = room.receptor(line.receptor)
     try:
+        # A version of old may name what the room no longer has.
+        receptor = room.receptor(line.receptor)
         signals = signals_per_mas(line, room, projection, np.array(sizes), np.array([kvp for kvp, _ in settings]))
         wanted = wanted_rqa5_ugy(receptor, line.target_ei or receptor.target_for(projection.region))
         di = [10 * math.log10(mas * float(s) / wanted) for (_, mas), s in zip(settings, signals, strict=True)]

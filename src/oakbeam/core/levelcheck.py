@@ -61,8 +61,8 @@ def strip(line: ChartLine, room: Room, projection: Projection) -> Strip | None:
     thickness = np.array([line.thickness_cm, *places])
     settings = np.array([line.law.at(float(t)) for t in thickness])
     kvp, mas = settings[:, 0], settings[:, 1]
-    receptor = room.receptor(line.receptor)
     try:
+        receptor = room.receptor(line.receptor)
         signals = signals_per_mas(line, room, projection, thickness, kvp)
         wanted = wanted_rqa5_ugy(receptor, line.target_ei or receptor.target_for(projection.region))
         station_kvp, has_kvp = on_stations(kvp, room.generator.kvp)

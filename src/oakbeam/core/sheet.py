@@ -58,7 +58,7 @@ def _printed(line: ChartLine, room: Room, projection: Projection) -> SheetLine:
         projection.name,
         projection.region,
         f"{SUPPORT_NAMES[line.support]}, {grid}, SID {line.sid_cm:g} cm",
-        room.receptor(line.receptor).name,
+        next((one.name for one in room.receptors if one.id == line.receptor), line.receptor),
         tuple(_setting(line, room, projection, cm) for cm in sizes),
         tuple(_setting(line, room, projection, cm) for cm in along),
     )

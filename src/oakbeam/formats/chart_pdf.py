@@ -69,7 +69,9 @@ def write(
         "card": Page(A6, 6 * mm, 6.4),
     }
     page = pages[kind]
-    story = {"wall": _wall, "booklet": _booklet, "card": _card}[kind](lines, page)
+    story = {"wall": _wall, "booklet": _booklet, "card": _card}[kind](lines, page) if lines else []
+    if not lines:
+        story.append(Paragraph("No line yet.", _style(page)))
     out = io.BytesIO()
     width, height = page.size
     foot = 15 * mm if kind != "card" else 12 * mm

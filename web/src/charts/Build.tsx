@@ -308,7 +308,7 @@ function Drafted({
       </div>
       <MakeBar
         making={making}
-        usual={`${making.room.name} chart, ${school.toLowerCase()}`}
+        usual={`${making.room.name} chart, ${school.charAt(0).toLowerCase()}${school.slice(1)}`}
         lines={lines.length}
         onMake={(called) =>
           making.onMake(

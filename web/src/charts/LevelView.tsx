@@ -101,7 +101,7 @@ export function LevelView({ chart, bench, strips, projections, error }: Props) {
               return (
                 <li
                   key={line.id}
-                  className="grid grid-cols-[25rem_minmax(12rem,1fr)_3rem_minmax(0,17rem)] items-center gap-3 border-b border-rule"
+                  className="grid grid-cols-[minmax(0,22rem)_minmax(12rem,1fr)_3rem_minmax(0,16rem)] items-center gap-3 border-b border-rule"
                 >
                   <span className="min-w-0 truncate leading-tight">
                     {projectionName(projections.get(line.projection), line.projection)}{" "}
