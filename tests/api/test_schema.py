@@ -43,5 +43,6 @@ schema = schemathesis.openapi.from_asgi("/api/openapi.json", demo_application())
 def test_no_server_error_and_answers_as_described(case):
     case.call_and_validate(
         headers={TOKEN_HEADER: TOKEN},
+        timeout=120,
         checks=[not_a_server_error, status_code_conformance, content_type_conformance, response_schema_conformance],
     )

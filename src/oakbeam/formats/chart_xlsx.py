@@ -32,9 +32,9 @@ def write(chart: Chart) -> bytes:
     assert sheet is not None
     sheet.title = "Chart"
     sheet.append(COLUMNS)
-    for line in chart.lines:
-        for row in rows_for(line):
-            _append(sheet, row)
+    rows = (row for line in chart.lines for row in rows_for(line))
+    for at, row in enumerate(rows, 2):
+        _put(sheet, at, row)
     for cell in sheet[1]:
         cell.font, cell.alignment = Font(bold=True), Alignment(textRotation=60)
         cell.fill = PatternFill("solid", start_color="EFE6D2")
@@ -91,9 +91,8 @@ def rows_of(content: bytes) -> Rows:
     return checked_rows(rows)
 
 
-def _append(sheet: Worksheet, row: Mapping[str, str]) -> None:
-    """Add a row, numbers as numbers."""
-    at = sheet.max_row + 1
+def _put(sheet: Worksheet, at: int, row: Mapping[str, str]) -> None:
+    """Write a row, numbers as numbers."""
     for place, column in enumerate(COLUMNS, 1):
         text = row.get(column, "")
         if text:
