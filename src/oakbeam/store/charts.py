@@ -67,9 +67,9 @@ def add_draft(
                 f"Version {draft['version']} of this room is not approved yet; approve or discard it first.",
             )
         row = db.execute(
-            "INSERT INTO chart (room, name, version, status, grid_table, author, created_at, note) VALUES (:room, :name,"
-            " (SELECT coalesce(max(version), 0) + 1 FROM chart WHERE room = :room), 'draft', :grid_table, :author, :at,"
-            " :note) RETURNING id, version",
+            "INSERT INTO chart (room, name, version, status, grid_table, author, created_at, note, next_key)"
+            " SELECT :room, :name, coalesce(max(version), 0) + 1, 'draft', :grid_table, :author, :at, :note,"
+            " coalesce(max(next_key), 1) FROM chart WHERE room = :room RETURNING id, version",
             {"room": room_id, "name": name, "grid_table": grid_table, "author": actor, "at": now(), "note": note},
         ).fetchone()
         for position, line in enumerate(lines):
@@ -315,7 +315,8 @@ def _get(db: Connection, chart_id: int) -> Chart:
     row = db.execute("SELECT * FROM chart WHERE id = ?", (chart_id,)).fetchone()
     if row is None:
         raise NotFound(f"There is no chart {chart_id}.")
-    return Chart(**{**dict(row), "lines": _lines(db, chart_id)})
+    heading = {name: row[name] for name in row.keys() if name != "next_key"}  # noqa: SIM118 (a Row is no mapping)
+    return Chart(**heading, lines=_lines(db, chart_id))
 
 
 def _proposed(db: Connection, chart_id: int) -> Chart:
@@ -430,14 +431,16 @@ def _columns(line: ChartLine) -> dict[str, object]:
 
 
 def _insert_line(db: Connection, chart_id: int, position: int | None, line: ChartLine) -> int:
-    """Add a line at a position, at the end where None. It keeps its key where that is free, and else gets the next."""
-    count, last = db.execute(
-        "SELECT count(*), coalesce(max(key), 0) FROM chart_line WHERE chart = ?", (chart_id,)
+    """Add a line at a position, at the end where None. It keeps its key where that is free, and else gets one that no line
+    of the chart ever had."""
+    count, next_key = db.execute(
+        "SELECT (SELECT count(*) FROM chart_line WHERE chart = c.id), next_key FROM chart c WHERE id = ?", (chart_id,)
     ).fetchone()
     taken = db.execute("SELECT 1 FROM chart_line WHERE chart = ? AND key = ?", (chart_id, line.key)).fetchone()
     place = count if position is None else min(position, count)
     db.execute("UPDATE chart_line SET position = position + 1 WHERE chart = ? AND position >= ?", (chart_id, place))
-    key = line.key if line.key is not None and not taken else last + 1
+    key = line.key if line.key is not None and not taken else next_key
+    db.execute("UPDATE chart SET next_key = max(next_key, ?) WHERE id = ?", (key + 1, chart_id))
     columns = {"chart": chart_id, "position": place, "key": key, **_columns(line)}
     row = db.execute(
         f"INSERT INTO chart_line ({', '.join(columns)}) VALUES ({', '.join(f':{c}' for c in columns)}) RETURNING id", columns

@@ -19,6 +19,7 @@ CREATE TABLE chart_new (
     revision    INTEGER NOT NULL DEFAULT 1,
     proposed_by TEXT NOT NULL DEFAULT '',
     proposed_at TEXT NOT NULL DEFAULT '',
+    next_key    INTEGER NOT NULL DEFAULT 1,
     UNIQUE (room, version)
 ) STRICT;
 
@@ -29,16 +30,6 @@ ALTER TABLE chart_new RENAME TO chart;
 
 CREATE UNIQUE INDEX one_draft_per_room ON chart (room) WHERE status IN ('draft', 'proposed');
 CREATE UNIQUE INDEX one_approved_per_room ON chart (room) WHERE status = 'approved';
-
--- What was approved stays as it was; a proposed version only goes back to draft or on to approved, its numbers untouched.
-CREATE TRIGGER chart_keeps_its_approval BEFORE UPDATE ON chart
-WHEN OLD.status IN ('approved', 'superseded') AND NOT (
-    OLD.status = 'approved' AND NEW.status = 'superseded'
-    AND (OLD.id, OLD.room, OLD.name, OLD.version, OLD.grid_table, OLD.author, OLD.approver, OLD.created_at,
-         OLD.approved_at, OLD.note, OLD.revision, OLD.proposed_by, OLD.proposed_at)
-      = (NEW.id, NEW.room, NEW.name, NEW.version, NEW.grid_table, NEW.author, NEW.approver, NEW.created_at,
-         NEW.approved_at, NEW.note, NEW.revision, NEW.proposed_by, NEW.proposed_at))
-BEGIN SELECT RAISE(ABORT, 'an approved chart version is immutable'); END;
 
 CREATE TRIGGER chart_waits_unchanged BEFORE UPDATE ON chart
 WHEN OLD.status = 'proposed' AND (
@@ -54,7 +45,7 @@ BEGIN SELECT RAISE(ABORT, 'a chart version is proposed before it is approved'); 
 CREATE TRIGGER chart_is_kept BEFORE DELETE ON chart WHEN OLD.status <> 'draft'
 BEGIN SELECT RAISE(ABORT, 'an approved chart version is immutable'); END;
 
--- key: which line this is, in every version of the room's chart. follows: the key of the line whose law it takes.
+-- key: which line this is, in every version of the room's chart; never given twice (chart.next_key). follows: the key of the line whose law it takes.
 DROP TRIGGER line_changes_in_draft;
 
 ALTER TABLE chart_line ADD COLUMN key INTEGER;
@@ -67,6 +58,18 @@ UPDATE chart_line SET key = (
     SELECT count(*) FROM chart_line AS o
     WHERE o.chart = chart_line.chart AND (o.position, o.id) <= (chart_line.position, chart_line.id)
 );
+UPDATE chart SET next_key = (SELECT coalesce(max(key), 0) + 1 FROM chart_line WHERE chart_line.chart = chart.id);
+
+-- What was approved stays as it was; a proposed version only goes back to draft or on to approved, its numbers untouched.
+CREATE TRIGGER chart_keeps_its_approval BEFORE UPDATE ON chart
+WHEN OLD.status IN ('approved', 'superseded') AND NOT (
+    OLD.status = 'approved' AND NEW.status = 'superseded'
+    AND (OLD.id, OLD.room, OLD.name, OLD.version, OLD.grid_table, OLD.author, OLD.approver, OLD.created_at,
+         OLD.approved_at, OLD.note, OLD.revision, OLD.proposed_by, OLD.proposed_at)
+      = (NEW.id, NEW.room, NEW.name, NEW.version, NEW.grid_table, NEW.author, NEW.approver, NEW.created_at,
+         NEW.approved_at, NEW.note, NEW.revision, NEW.proposed_by, NEW.proposed_at))
+BEGIN SELECT RAISE(ABORT, 'an approved chart version is immutable'); END;
+
 CREATE UNIQUE INDEX one_key_per_chart ON chart_line (chart, key);
 
 CREATE TRIGGER line_changes_in_draft BEFORE UPDATE ON chart_line
