@@ -8,7 +8,7 @@ const KEYS: { view: string; keys: [string, string][] }[] = [
   {
     view: "Everywhere",
     keys: [
-      ["Shift D, C, R, L", "Desk, Charts, Rooms, Log"],
+      ["Shift D, C, R, L, G", "Desk, Charts, Rooms, Log, Guide"],
       ["Shift P", "sign in, or hand the console over"],
       ["c", "centimetres or inches"],
       ["?", "this help"],
@@ -42,6 +42,17 @@ const KEYS: { view: string; keys: [string, string][] }[] = [
       ["a", "accept and record"],
       ["j", "reject: choose the reason"],
       ["u", "undo the last record"],
+    ],
+  },
+  {
+    view: "Charts: the lines of a draft",
+    keys: [
+      ["arrows", "from cell to cell; Home, End, Page"],
+      ["0 … 9, Enter", "open the cell; Enter keeps and goes down, Tab to the right"],
+      ["Space", "choose the line; Ctrl A all that are shown"],
+      ["Ctrl Z, Ctrl Y", "undo, redo"],
+      ["Ctrl V", "a block from a spreadsheet, from the cell down and to the right"],
+      ["↑ ↓ on a point", "5 % more or less mAs"],
     ],
   },
 ];
