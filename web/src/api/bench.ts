@@ -110,11 +110,9 @@ export const useChanges = () => {
       queries.setQueryData(["charts", chart.room], (all: Chart[] | undefined) =>
         all?.map((one) => (one.id === chart.id ? chart : one)),
       );
-      return Promise.all(
-        ["every", "level", "lint", "history", "compare"].map((key) =>
-          queries.invalidateQueries({ queryKey: key === "every" ? ["charts", key] : ["bench", key] }),
-        ),
-      );
+      // Not waited for: the change is made, and can be undone, before the strips are drawn anew.
+      for (const key of ["every", "level", "lint", "history", "compare"])
+        void queries.invalidateQueries({ queryKey: key === "every" ? ["charts", key] : ["bench", key] });
     },
     // Somebody else was quicker: what they made of the chart is wanted at once.
     onError: (error) => {
