@@ -39,7 +39,7 @@ schema = schemathesis.openapi.from_asgi("/api/openapi.json", demo_application())
 
 
 @schema.parametrize()
-@settings(max_examples=8, deadline=None, derandomize=True, suppress_health_check=list(HealthCheck))
+@settings(max_examples=6, deadline=None, derandomize=True, suppress_health_check=list(HealthCheck))
 def test_no_server_error_and_answers_as_described(case):
     case.call_and_validate(
         headers={TOKEN_HEADER: TOKEN},

@@ -176,7 +176,7 @@ def test_four_exposures_of_a_hidden_room_make_a_chart_for_it(shown, school, taug
     built = build(shown, ROOM, list(PROJECTIONS.values()), school, taught=taught)
     lines = [draft.line for draft in built.drafts if draft.refusal is None]
     off = deviations(lines, ROOM, TRUTH, PROJECTIONS, 2000, 7)
-    varied = deviations(lines, ROOM, TRUTH, PROJECTIONS, 500, 8, compositions=True)
+    varied = deviations(lines, ROOM, TRUTH, PROJECTIONS, 200, 8, compositions=True)
     share = float((abs(off) <= 1).mean())
     print(f"{school}{' as taught' if taught else ''}: {100 * share:.1f} % of 2000 within ±1 DI, "
           f"{100 * float((abs(varied) <= 1).mean()):.0f} % where fat and bone vary too")  # fmt: skip
