@@ -109,6 +109,7 @@ def draft(page: Page, site: str, only: str = "") -> None:
     begin = page.get_by_role("button", name="Start version 2")
     if begin.count():
         begin.click()
+    page.get_by_role("grid", name="Lines of the chart").wait_for()
     page.get_by_label("Show only").fill(only)
 
 
