@@ -10,7 +10,7 @@ from oakbeam.core.chart import Band, Banded, ChartLine, FixedKvp, Law, Levelled,
 from oakbeam.core.families import scaled
 from oakbeam.core.generator import nearest_station
 from oakbeam.core.levelling import signals_per_mas
-from oakbeam.core.modelling import usual_field, wanted_rqa5_ugy
+from oakbeam.core.modelling import usual_field, wanted_of
 from oakbeam.core.projection import Projection
 from oakbeam.core.refusal import Refusal
 from oakbeam.core.room import SUPPORT_NAMES, Room
@@ -83,9 +83,8 @@ def _held(before: ChartLine, after: ChartLine, room: Room, projection: Projectio
 
     def standing(line: ChartLine) -> float:
         kvp, mas = line.law.at(before.thickness_cm)
-        receptor = room.receptor(line.receptor)
         signal = signals_per_mas(line, room, projection, np.array([before.thickness_cm]), np.array([kvp]))[0]
-        return float(mas * signal) / wanted_rqa5_ugy(receptor, line.target_ei or receptor.target_for(projection.region))
+        return float(mas * signal) / wanted_of(line, room, projection)
 
     return standing(before) / standing(after)
 

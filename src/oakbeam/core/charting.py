@@ -20,7 +20,7 @@ from oakbeam.core.beam.tables import Array
 from oakbeam.core.chart import KVP_RANGE, MAS_RANGE, THICKNESS_RANGE_CM, ChartLine
 from oakbeam.core.drafting import drafted_lines
 from oakbeam.core.families import scaled
-from oakbeam.core.modelling import BONE_SPREAD, FAT_SPREAD, beam_setup, part_of, usual_field, wanted_rqa5_ugy
+from oakbeam.core.modelling import BONE_SPREAD, FAT_SPREAD, beam_setup, part_of, usual_field, wanted_of
 from oakbeam.core.patient import CALIPER_SPREAD_CM
 from oakbeam.core.projection import Projection
 from oakbeam.core.refusal import Refusal, within
@@ -319,4 +319,4 @@ def expected_ei(exposure: TestExposure, room: Room, projection: Projection, part
 def target_index(line: ChartLine, room: Room, projection: Projection) -> float:
     """The index [1] that a digital line aims at."""
     receptor = room.receptor(line.receptor)
-    return 100 * receptor.ei_scale * wanted_rqa5_ugy(receptor, line.target_ei or receptor.target_for(projection.region))
+    return 100 * receptor.ei_scale * wanted_of(line, room, projection)

@@ -11,11 +11,9 @@ from typing import Literal
 
 import numpy as np
 
-from oakbeam.core import rules
 from oakbeam.core.chart import LAW_WORDS, Banded, ChartLine
-from oakbeam.core.geometry import source_to_skin_cm
 from oakbeam.core.levelling import signals_per_mas
-from oakbeam.core.modelling import wanted_rqa5_ugy
+from oakbeam.core.modelling import skin_kerma_mgy, wanted_of
 from oakbeam.core.projection import Projection
 from oakbeam.core.refusal import Refusal
 from oakbeam.core.room import SUPPORT_NAMES, Room
@@ -188,9 +186,8 @@ def _sides(line: ChartLine, room: Room, projection: Projection) -> tuple[_Side |
     settings = [line.law.at(cm) for cm in sizes]
     try:
         # A version of old may name what the room no longer has.
-        receptor = room.receptor(line.receptor)
+        wanted = wanted_of(line, room, projection)
         signals = signals_per_mas(line, room, projection, np.array(sizes), np.array([kvp for kvp, _ in settings]))
-        wanted = wanted_rqa5_ugy(receptor, line.target_ei or receptor.target_for(projection.region))
         di = [10 * math.log10(mas * float(s) / wanted) for (_, mas), s in zip(settings, signals, strict=True)]
     except Refusal:
         di = []
@@ -198,8 +195,7 @@ def _sides(line: ChartLine, room: Room, projection: Projection) -> tuple[_Side |
     for i, cm in enumerate(sizes):
         kvp, mas = settings[i]
         try:
-            ssd_cm = source_to_skin_cm(line.sid_cm, cm, room.support(line.support).gap_cm)
-            kerma_mgy = rules.inverse_square(room.output_ugy_per_mas(kvp) * mas, 100, ssd_cm) / 1000
+            kerma_mgy = skin_kerma_mgy(line, room, cm, kvp, mas)
         except Refusal:
             kerma_mgy = None
         found[cm] = _Side((kvp, mas), di[i] if di else None, kerma_mgy)

@@ -6,7 +6,7 @@ The link is kept with the line, so that one edit moves the family: `followed` de
 from __future__ import annotations
 
 import math
-from collections.abc import Iterable, Iterator, Sequence
+from collections.abc import Sequence
 from dataclasses import replace
 
 from oakbeam.core import rules
@@ -88,15 +88,6 @@ def followed(lines: Sequence[ChartLine]) -> tuple[ChartLine, ...]:
         return done[line.key]
 
     return tuple(resolved(line, ()) for line in lines)
-
-
-def followers(lines: Iterable[ChartLine], key: int) -> Iterator[ChartLine]:
-    """The lines that follow the line of that key, directly or by way of others."""
-    lines = tuple(lines)
-    for line in lines:
-        if line.link and line.link.to == key and line.key is not None:
-            yield line
-            yield from followers(lines, line.key)
 
 
 def exposure_ratio(kvp: float, mas: float, other_kvp: float, other_mas: float) -> float:

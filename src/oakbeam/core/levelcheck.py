@@ -18,7 +18,7 @@ from oakbeam.core.chart import Band, Banded, ChartLine, FixedKvp, Levelled, Vari
 from oakbeam.core.generator import nearest_station
 from oakbeam.core.kept import kept
 from oakbeam.core.levelling import level, signals_per_mas
-from oakbeam.core.modelling import wanted_rqa5_ugy
+from oakbeam.core.modelling import wanted_of
 from oakbeam.core.projection import Projection
 from oakbeam.core.refusal import Refusal
 from oakbeam.core.room import Room
@@ -62,9 +62,8 @@ def strip(line: ChartLine, room: Room, projection: Projection) -> Strip | None:
     settings = np.array([line.law.at(float(t)) for t in thickness])
     kvp, mas = settings[:, 0], settings[:, 1]
     try:
-        receptor = room.receptor(line.receptor)
+        wanted = wanted_of(line, room, projection)
         signals = signals_per_mas(line, room, projection, thickness, kvp)
-        wanted = wanted_rqa5_ugy(receptor, line.target_ei or receptor.target_for(projection.region))
         station_kvp, has_kvp = on_stations(kvp, room.generator.kvp)
         station_mas, has_mas = on_stations(mas * (kvp / station_kvp) ** rules.KVP_EXPONENT, room.generator.mas)
         there = (

@@ -19,9 +19,9 @@ import numpy as np
 from oakbeam.core import rules
 from oakbeam.core.chart import Banded, ChartLine, Levelled, VariableKvp
 from oakbeam.core.families import exposure_ratio
-from oakbeam.core.geometry import source_to_skin_cm
 from oakbeam.core.kept import kept
 from oakbeam.core.levelcheck import Strip, level_it, strip
+from oakbeam.core.modelling import skin_kerma_mgy
 from oakbeam.core.projection import Projection
 from oakbeam.core.refusal import Refusal
 from oakbeam.core.room import SUPPORT_NAMES, Room
@@ -281,8 +281,7 @@ def _dose(one: _Looked, room: Room) -> Iterator[Finding]:
         return
     kvp, mas = one.line.law.at(average)
     try:
-        ssd_cm = source_to_skin_cm(one.line.sid_cm, average, room.support(one.line.support).gap_cm)
-        kerma_mgy = rules.inverse_square(room.output_ugy_per_mas(kvp) * mas, 100, ssd_cm) / 1000
+        kerma_mgy = skin_kerma_mgy(one.line, room, average, kvp, mas)
     except Refusal:
         return
     if kerma_mgy > level_mgy:

@@ -8,7 +8,7 @@ from functools import lru_cache
 
 import numpy as np
 
-from oakbeam.core import geometry
+from oakbeam.core import geometry, rules
 from oakbeam.core.beam.model import KVP_RANGE, Beam, BeamSetup, Part, evaluate, rqa5_equivalent_ugy
 from oakbeam.core.beam.spectrum import beam_quality
 from oakbeam.core.beam.tables import Array
@@ -110,6 +110,20 @@ def wanted_rqa5_ugy(receptor: Receptor, target_ei: float | None) -> float:
     if wanted is None:
         raise Refusal("No target index", f"{receptor.name} has no target exposure index.", None, "target_ei")
     return wanted / 100 / receptor.ei_scale
+
+
+def wanted_of(line: ChartLine, room: Room, projection: Projection) -> float:
+    """RQA5-equivalent kerma [µGy] that a chart line aims at: by its own target index, else its receptor's for the region."""
+    receptor = room.receptor(line.receptor)
+    return wanted_rqa5_ugy(receptor, line.target_ei or receptor.target_for(projection.region))
+
+
+def skin_kerma_mgy(line: ChartLine, room: Room, thickness_cm: float, kvp: float, mas: float) -> float:
+    """Incident air kerma [mGy] at the skin at a line's distance, by the room's measured output and the inverse square law.
+
+    Raises OutOfRange where the output was not measured or the skin lies too near."""
+    ssd_cm = geometry.source_to_skin_cm(line.sid_cm, thickness_cm, room.support(line.support).gap_cm)
+    return rules.inverse_square(room.output_ugy_per_mas(kvp) * mas, 100, ssd_cm) / 1000
 
 
 def usual_field(line_field: tuple[float, float] | None, projection: Projection, receptor: Receptor) -> tuple[float, float]:

@@ -10,6 +10,7 @@ from typing import Any, Literal
 
 from oakbeam.catalogue import Catalogue, CatalogueError, shipped
 from oakbeam.core.refusal import Refusal
+from oakbeam.store import settings
 from oakbeam.store.database import Conflict, Store, audit, now
 
 Kind = Literal["projection", "exam"]
@@ -126,36 +127,25 @@ def _must_hold(store: Store) -> None:
 
 def checks(store: Store) -> tuple[str, ...]:
     """The department's pre-exposure checks, in order."""
-    row = store.db.execute("SELECT body FROM setting WHERE key = 'checks'").fetchone()
-    return tuple(json.loads(row["body"])) if row else DEFAULT_CHECKS
+    kept = settings.read(store, "checks")
+    return DEFAULT_CHECKS if kept is None else tuple(kept)
 
 
 def set_checks(store: Store, texts: tuple[str, ...], actor: str) -> tuple[str, ...]:
     """Set the pre-exposure checks."""
-    with store.change() as db:
-        db.execute(
-            "INSERT INTO setting (key, body) VALUES ('checks', :body)"
-            " ON CONFLICT (key) DO UPDATE SET body = :body, revision = revision + 1",
-            {"body": json.dumps(texts, ensure_ascii=False)},
-        )
-        audit(db, actor, "setting.save", "setting:checks", {"checks": list(texts)})
+    settings.save(store, "checks", list(texts), actor)
     return texts
 
 
 def offer_accounts(store: Store, password: str, ids: list[str]) -> None:
     """Mark a database as a demo whose sign-in page offers these accounts."""
-    with store.change() as db:
-        body = json.dumps({"password": password, "people": ids})
-        db.execute("INSERT INTO setting (key, body) VALUES ('offered', ?)", (body,))
+    settings.save(store, "offered", {"password": password, "people": ids}, "seed")
 
 
 def offered_accounts(store: Store) -> tuple[str, list[str]] | None:
     """(password, ids) of the accounts that a demo offers; None elsewhere."""
-    row = store.db.execute("SELECT body FROM setting WHERE key = 'offered'").fetchone()
-    if row is None:
-        return None
-    body = json.loads(row["body"])
-    return body["password"], body["people"]
+    kept = settings.read(store, "offered")
+    return kept and (kept["password"], kept["people"])
 
 
 def record_gate(store: Store, record: GateRecord, actor: str) -> GateRecord:

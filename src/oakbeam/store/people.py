@@ -10,7 +10,7 @@ import json
 import secrets
 import sqlite3
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import asdict, dataclass
 from datetime import UTC, datetime, timedelta
 from typing import Literal, get_args
 
@@ -18,6 +18,7 @@ from argon2 import PasswordHasher
 from argon2.exceptions import InvalidHashError, VerificationError
 
 from oakbeam.core.refusal import Refusal, one_of, within
+from oakbeam.store import settings
 from oakbeam.store.database import Conflict, NotFound, Store, audit, now
 
 Role = Literal["technologist", "keeper", "physicist", "trainee", "admin"]
@@ -215,8 +216,7 @@ def agreement(store: Store) -> Agreement:
     """The department's agreement."""
 
     def read() -> Agreement:
-        row = store.db.execute("SELECT body FROM setting WHERE key = 'agreement'").fetchone()
-        return Agreement(**json.loads(row["body"])) if row else Agreement()
+        return Agreement(**(settings.read(store, "agreement") or {}))
 
     return store.remembered("agreement", read)
 
@@ -224,14 +224,7 @@ def agreement(store: Store) -> Agreement:
 def agree(store: Store, wanted: Agreement, actor: str) -> Agreement:
     """Change the agreement."""
     within("idle_minutes", wanted.idle_minutes, 1, 240, "min")
-    body = {"another_approves": wanted.another_approves, "idle_minutes": wanted.idle_minutes}
-    with store.change() as db:
-        db.execute(
-            "INSERT INTO setting (key, body) VALUES ('agreement', :body)"
-            " ON CONFLICT (key) DO UPDATE SET body = :body, revision = revision + 1",
-            {"body": json.dumps(body)},
-        )
-        audit(db, actor, "setting.save", "setting:agreement", body)
+    settings.save(store, "agreement", asdict(wanted), actor)
     return wanted
 
 

@@ -12,6 +12,7 @@ import { Select } from "../ui/Select";
 import { figure, fromCm, signed, toCm, trimmed } from "../ui/units";
 import { CHART_SCHOOL, grid, projectionName, SUPPORT, supportWords } from "../ui/words";
 import { startingConditions } from "./ConditionFields";
+import { cellValue } from "./LineGrid";
 import { MakeBar } from "./MakeBar";
 import type { Making } from "./making";
 
@@ -329,7 +330,8 @@ function Drafted({
         </thead>
         <tbody>
           {built.drafts.map((one, i) => {
-            const middle = at(one.line);
+            const kvp = cellValue(one.line, "kvp");
+            const mas = cellValue(one.line, "mas");
             return (
               <tr key={i} className="border-b border-rule">
                 <td className="py-0.5">
@@ -339,9 +341,9 @@ function Drafted({
                   </span>
                 </td>
                 <td className="text-right">
-                  {middle && (
+                  {kvp !== null && mas !== null && (
                     <>
-                      <b className="font-semibold">{figure(middle.mas)}</b> mAs, {trimmed(middle.kvp, 0)} kVp
+                      <b className="font-semibold">{figure(mas)}</b> mAs, {trimmed(kvp, 0)} kVp
                     </>
                   )}
                 </td>
@@ -364,11 +366,4 @@ function Drafted({
       </table>
     </div>
   );
-}
-
-function at(line: Line): { kvp: number; mas: number } | undefined {
-  const { law } = line;
-  if (law.name === "banded") return law.bands[Math.floor(law.bands.length / 2)];
-  if (law.name === "levelled") return law.points.find((one) => one.thickness_cm === law.base_cm);
-  return law;
 }
