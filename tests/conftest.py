@@ -17,9 +17,10 @@ from hypothesis import settings
 from oakbeam import cli
 from oakbeam.api.access import TOKEN_HEADER
 from oakbeam.api.app import build
-from oakbeam.core.chart import Band, Banded, Chart, ChartLine, FixedKvp, VariableKvp
-from oakbeam.core.room import Room
-from oakbeam.sim import clinic, demo
+from oakbeam.core.charts.line import Chart, ChartLine
+from oakbeam.core.charts.systems import Band, Banded, FixedKvp, VariableKvp
+from oakbeam.core.equipment.room import Room
+from oakbeam.demo import clinic, seed
 from oakbeam.store import Store, charts, people, rooms
 from oakbeam.store.people import Role
 
@@ -97,7 +98,7 @@ def demo_file(tmp_path_factory: pytest.TempPathFactory) -> Path:
     """The demo clinic's database, seeded once; tests that change it take a copy."""
     path = tmp_path_factory.mktemp("demo") / "oakbeam.db"
     opened = Store(path)
-    demo.seed(opened, NOW)
+    seed.seed(opened, NOW)
     opened.close()
     return path
 

@@ -14,8 +14,8 @@ from oakbeam import catalogue
 from oakbeam.catalogue import CatalogueError, shipped
 from oakbeam.catalogue.loader import projection_of, shipped_entries
 from oakbeam.catalogue.search import find
-from oakbeam.core.measurement import LIMB_SHARE, usual_child_cm
-from oakbeam.core.refusal import Refusal
+from oakbeam.core.errors import Refusal
+from oakbeam.core.patient.thickness import LIMB_SHARE, usual_child_cm
 
 ENTRIES = {entry["id"]: entry for entry in shipped_entries()}
 EXPECTED = (Path(__file__).parent / "data" / "projection_ids.txt").read_text().split()
@@ -137,7 +137,7 @@ def test_a_department_changes_and_adds_without_touching_what_ships():
         ({"chest-pa": {"kvp": [90]}}, {}, "chest-pa: kvp"),
         ({"new": {"name": "x"}}, {}, "new: missing"),
         ({}, {"x": {"name": "X", "steps": [{"p": "nothing"}], "why": ""}}, "no projection 'nothing'"),
-        ({}, {"x": {"name": "X", "steps": [{"p": "hand-pa", "gate": "y"}], "why": ""}}, "a step is one of"),
+        ({}, {"x": {"name": "X", "steps": [{"p": "hand-pa", "clearance": "y"}], "why": ""}}, "a step is one of"),
     ):
         with pytest.raises(CatalogueError, match=said):
             shipped().with_local(projections, exams)

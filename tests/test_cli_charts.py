@@ -7,7 +7,7 @@ import json
 import pytest
 from tests.conftest import HAND, KNEE, LSPINE
 
-from oakbeam.core.chart import FixedKvp
+from oakbeam.core.charts.systems import FixedKvp
 from oakbeam.formats import chart_csv
 
 

@@ -23,20 +23,21 @@ from playwright.sync_api import sync_playwright
 from tests.browser.conftest import CHROMIUM, FLAGS, ROOT, serve
 
 from oakbeam import catalogue
-from oakbeam.api.runsheet import RunSheetRequest, run_sheet
+from oakbeam.api.run_sheets import RunSheetRequest, run_sheet
 from oakbeam.catalogue.search import find
-from oakbeam.core.beam.grid import GridStrips
-from oakbeam.core.beam.model import BeamSetup, Part, evaluate, rqa5_equivalent_ugy
-from oakbeam.core.charting import TestExposure, build
-from oakbeam.core.derived import Setup
-from oakbeam.core.families import scaled
-from oakbeam.core.levelcheck import strip
-from oakbeam.core.linting import lint
-from oakbeam.core.patient import Patient
-from oakbeam.core.table import tabulate
-from oakbeam.core.technique import derive
-from oakbeam.core.whatif import what_if
-from oakbeam.sim import clinic
+from oakbeam.core.cache import forget_all
+from oakbeam.core.chart_check.expected_index import index_over_thickness
+from oakbeam.core.chart_check.run import check_chart
+from oakbeam.core.chart_making.from_test_exposures import TestExposure, build
+from oakbeam.core.charts.links import scaled
+from oakbeam.core.charts.table import tabulate
+from oakbeam.core.patient.patient import Patient
+from oakbeam.core.physics.beam.grid import GridStrips
+from oakbeam.core.physics.beam.model import BeamSetup, Part, evaluate, rqa5_equivalent_ugy
+from oakbeam.core.technique.alternatives import what_if
+from oakbeam.core.technique.derive import derive
+from oakbeam.core.technique.set_up import Setup
+from oakbeam.demo import clinic
 from oakbeam.store import Store, charts, rooms
 
 CLIENTS = 20
@@ -60,7 +61,8 @@ def core_us(rounds: int = 5000) -> float:
 
 
 def beam_us(rounds: int = 2000) -> tuple[float, float]:
-    """Median time [µs] of one evaluation of the beam model while only the thickness moves: whole, and its signal alone."""
+    """Median time [µs] of one evaluation of the physics model while only the thickness moves: whole, and its signal
+    alone."""
     setup = BeamSetup(80, 107, (35, 43), support_mm_al=0.7, gap_cm=7, grid=GridStrips(12, 40))
     found = []
     for evaluation in (evaluate, rqa5_equivalent_ugy):
@@ -75,7 +77,7 @@ def beam_us(rounds: int = 2000) -> tuple[float, float]:
 
 
 def beam_chart_ms(setups: int) -> float:
-    """Time [ms] of the beam model for a chart of 100 lines at 40 thicknesses each, with this many different set-ups."""
+    """Time [ms] of the physics model for a chart of 100 lines at 40 thicknesses each, with this many different set-ups."""
     thickness = np.linspace(8, 32, 40)
     grids = [None, GridStrips(6, 40), GridStrips(8, 40), GridStrips(12, 40)]
     for grid in grids:
@@ -150,12 +152,12 @@ def level_check_ms() -> tuple[float, float]:
     """Time [ms] of the level check of 100 lines at 40 thicknesses each: from nothing, and after an edit of one line."""
     room = clinic.room_1()
     lines = list(clinic.chart_lines(room)[:100])
-    strip.forget()  # type: ignore[attr-defined]
+    forget_all()
 
     def whole() -> float:
         start = time.perf_counter()
         for line in lines:
-            strip(line, room, catalogue.projection(line.projection))
+            index_over_thickness(line, room, catalogue.projection(line.projection))
         return 1e3 * (time.perf_counter() - start)
 
     cold, edited = whole(), []
@@ -169,12 +171,12 @@ def lint_ms() -> float:
     """Median time [ms] to find the faults of the demo chart after an edit of one line."""
     room = clinic.room_1()
     lines, known = list(clinic.chart_lines(room)), catalogue.shipped().projections
-    lint(lines, room, known)
+    check_chart(lines, room, known)
     times = []
     for i in range(10):
         lines[i] = replace(lines[i], law=scaled(lines[i].law, 1.1))
         start = time.perf_counter()
-        lint(lines, room, known)
+        check_chart(lines, room, known)
         times.append(time.perf_counter() - start)
     return 1e3 * statistics.median(times)
 
@@ -200,7 +202,7 @@ def edit_to_strip_ms(address: str) -> float:
         page.request.post(f"{address}/api/session", data={"person": "joren", "password": clinic.PASSWORD})
         page.goto(f"{address}/charts")
         page.get_by_role("button", name="Start version 2").click()
-        at = page.get_by_role("gridcell", name="Law of Hand Fan lateral").first
+        at = page.get_by_role("gridcell", name="MasRule of Hand Fan lateral").first
         at.click()
         times: list[float] = []
         for i in range(9):
@@ -283,8 +285,8 @@ def main() -> None:
         ("one technique in the core, median", f"{core_us():.0f} µs", "under 300 µs"),
         ("one beam, everything", f"{whole:.0f} µs", "under 1000 µs"),
         ("one beam, its signal", f"{signal:.0f} µs", ""),
-        ("beam model, 100 lines × 40 thicknesses, 20 set-ups", f"{beam_chart_ms(20):.0f} ms", "under 200 ms"),
-        ("beam model, 100 lines × 40 thicknesses, 100 set-ups", f"{beam_chart_ms(100):.0f} ms", "under 200 ms"),
+        ("physics model, 100 lines × 40 thicknesses, 20 set-ups", f"{beam_chart_ms(20):.0f} ms", "under 200 ms"),
+        ("physics model, 100 lines × 40 thicknesses, 100 set-ups", f"{beam_chart_ms(100):.0f} ms", "under 200 ms"),
         ("what if, median", f"{what_if_ms():.0f} ms", ""),
         ("a chart of 150 lines on stations, median", f"{chart_ms():.0f} ms", ""),
         ("search, median of what is typed letter by letter", f"{search_ms():.1f} ms", "under 30 ms"),

@@ -13,15 +13,17 @@ from dataclasses import dataclass
 from pathlib import Path
 
 from oakbeam import catalogue
-from oakbeam.core.chart import ChartLine, find_line
-from oakbeam.core.derived import Derived, Setup
-from oakbeam.core.measurement import usual_child_cm
-from oakbeam.core.patient import Patient
-from oakbeam.core.projection import AgeBand, Projection
-from oakbeam.core.refusal import Refusal
-from oakbeam.core.room import Room
-from oakbeam.core.technique import derive
-from oakbeam.sim import clinic
+from oakbeam.core.anatomy.body import AgeBand
+from oakbeam.core.charts.line import ChartLine, find_line
+from oakbeam.core.equipment.room import Room
+from oakbeam.core.errors import Refusal
+from oakbeam.core.patient.patient import Patient
+from oakbeam.core.patient.thickness import usual_child_cm
+from oakbeam.core.projection import Projection
+from oakbeam.core.technique.derive import derive
+from oakbeam.core.technique.result import Derived
+from oakbeam.core.technique.set_up import Setup
+from oakbeam.demo import clinic
 
 TARGET = Path(__file__).parents[1] / "docs" / "coverage.md"
 
@@ -102,7 +104,7 @@ def largest_di(everything: list[Tried]) -> float:
 
 
 def largest_model_di(everything: list[Tried]) -> float:
-    """The same by the beam model."""
+    """The same by the physics model."""
     return max(abs(one.derived.forecast.model_di or 0) for one in everything if one.derived and one.charted)
 
 
@@ -119,7 +121,7 @@ def table() -> str:
         "",
         f"{len(catalogue.shipped().projections)} projections, {len(given)} techniques, {len(missing)} that no room gives.",
         f"As charted the largest deviation index expected is {largest_di(everything):.2f} by the chart's own law (stations)",
-        f"and {largest_model_di(everything):.2f} by the beam model (what the law is off by, and the stations).",
+        f"and {largest_model_di(everything):.2f} by the physics model (what the law is off by, and the stations).",
         "",
         "| projection | room | grid | S | A | L | newborn | 1 y | 5 y | 10 y | 15 y |",
         "|---|---|---|---|---|---|---|---|---|---|---|",

@@ -9,10 +9,10 @@ import numpy as np
 from tests.browser.conftest import ROOT
 
 from oakbeam import catalogue
-from oakbeam.core.charting import TestExposure, build
-from oakbeam.core.schools import ChartSchool
-from oakbeam.sim import clinic
-from oakbeam.sim.hidden import READING_NOISE, deviations, expose, hidden
+from oakbeam.core.chart_making.from_test_exposures import TestExposure, build
+from oakbeam.core.chart_making.systems import TechniqueSystem
+from oakbeam.demo import clinic
+from oakbeam.demo.hidden import READING_NOISE, deviations, expose, hidden
 
 TARGET = ROOT / "docs" / "hidden-room.md"
 PATIENTS, SEED = 2000, 7
@@ -22,7 +22,7 @@ EXPOSED = (
     TestExposure("lspine-ap", "panel-43", "table_bucky", 12, 107, 21, 80, 40, 1),
     TestExposure("chest-pa", "panel-43", "upright_bucky", 10, 180, 22, 117, 2, 1),
 )
-SCHOOLS: tuple[tuple[str, ChartSchool, bool], ...] = (
+SCHOOLS: tuple[tuple[str, TechniqueSystem, bool], ...] = (
     ("Levelled", "levelled", False),
     ("AEC, its manual equivalent", "aec", False),
     ("Fixed kVp, doubling fitted to the part", "fixed_kvp", False),

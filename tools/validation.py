@@ -1,5 +1,5 @@
-"""Writes docs/validation.md and its plots: the beam model against published values and against its own full Monte Carlo, and
-the rules of thumb against the model. `make validation` runs it (about ten minutes, most of it the full model).
+"""Writes docs/validation.md and its plots: the physics model against published values and against its own full Monte Carlo,
+and the rules of thumb against the model. `make validation` runs it (about ten minutes, most of it the full model).
 
     python -m tools.validation [--count N] [--histories N]
 """
@@ -17,11 +17,11 @@ from pathlib import Path
 import matplotlib as mpl
 import numpy as np
 
-from oakbeam.core import rules
-from oakbeam.core.beam.grid import GridStrips
-from oakbeam.core.beam.model import BeamSetup, Part, evaluate, rqa5_equivalent_ugy
-from oakbeam.core.beam.spectrum import RQA5, beam_quality, spectrum
-from oakbeam.core.beam.tables import tables
+from oakbeam.core.physics import rules_of_thumb
+from oakbeam.core.physics.beam.grid import GridStrips
+from oakbeam.core.physics.beam.model import BeamSetup, Part, evaluate, rqa5_equivalent_ugy
+from oakbeam.core.physics.beam.spectrum import RQA5, beam_quality, spectrum
+from oakbeam.core.physics.beam.tables import tables
 from tools.tables import full
 
 mpl.use("svg")
@@ -100,11 +100,11 @@ def against_published() -> list[str]:
             )
         )
     bucky = []
-    for ratio, values in rules.GRID_FACTORS_BY_KVP.items():
+    for ratio, values in rules_of_thumb.GRID_FACTORS_BY_KVP.items():
         if not ratio:
             continue
         setup = replace(SOFT, grid=GridStrips(ratio, 40), field_cm=(35, 43))
-        found = [figure("bucky_factor_receptor", replace(setup, kvp=kvp), 20) for kvp in rules.GRID_FACTORS_KVP]
+        found = [figure("bucky_factor_receptor", replace(setup, kvp=kvp), 20) for kvp in rules_of_thumb.GRID_FACTORS_KVP]
         bucky.append((f"{ratio}:1", *(f"{a:g} / {b:.1f}" for a, b in zip(values, found, strict=True))))
     scatter = [
         (f"{cm} cm", *(f"{figure('spr_energy', replace(SOFT, field_cm=(s, s)), cm):.2f}" for s in (10, 20, 30, 40)))
@@ -121,7 +121,7 @@ def against_published() -> list[str]:
         table(("beam", "published", "model", "off"), backscatter),
         "\nPublished: water values as in IAEA TRS 457, remembered to ±0.03; check before citing.\n",
         "## Bucky factor against the textbook's grid factors (20 cm, 35 × 43 cm, aluminium interspace)\n",
-        table(("grid", *(f"{kvp:g} kVp: textbook / model" for kvp in rules.GRID_FACTORS_KVP)), bucky),
+        table(("grid", *(f"{kvp:g} kVp: textbook / model" for kvp in rules_of_thumb.GRID_FACTORS_KVP)), bucky),
         "\nTextbook factors stand for an average part; this is a thick one with an open field, where a grid costs most.\n",
         "## Scatter-to-primary ratio before the grid, 80 kVp, energy\n",
         table(("thickness", *(f"{s} × {s} cm" for s in (10, 20, 30, 40))), scatter),
@@ -300,7 +300,7 @@ def main() -> None:
     made = json.loads((files("oakbeam.core.beam") / "data" / "manifest.json").read_text(encoding="utf-8"))["made_with"]
     plots()
     head = [
-        "# Validation of the beam model\n",
+        "# Validation of the physics model\n",
         "Made by `make validation`; do not edit. Published values are quoted from memory of the source named; check them "
         "there before relying on them. Soft tissue is ICRU four-component at 1.00 g/cm³.\n",
         f"Tables: {made['histories'] // 1000} 000 histories a scatter cell (deep ones ten times that); standard error "

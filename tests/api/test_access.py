@@ -195,18 +195,18 @@ def test_another_person_approves(charted, visitor):
     assert visitor.delete(f"{path}/lines/{draft['lines'][0]['id']}").status_code == 409
     assert visitor.post(f"{path}/approve").json()["title"] == "Another person approves"
     signed_in(charted, visitor, "phys")
-    assert visitor.post(f"{path}/give-back", json={"why": "elbow too dark"}).json()["status"] == "draft"
+    assert visitor.post(f"{path}/return", json={"why": "elbow too dark"}).json()["status"] == "draft"
     said = visitor.post(f"{path}/comments", json={"text": "see the elbow", "line_key": draft["lines"][1]["key"]}).json()
     assert visitor.post(f"{path}/comments", json={"text": "x", "line_key": 999}).status_code == 404
     assert visitor.post(f"/api/comments/{said['id']}/resolve").json()["resolved_by"] == "phys"
     visitor.post(f"{path}/propose")
     assert visitor.post(f"{path}/approve").json()["title"] == "Another person approves"  # who proposed it
-    visitor.post(f"{path}/give-back", json={"why": "again"})
+    visitor.post(f"{path}/return", json={"why": "again"})
     signed_in(charted, visitor, "both")
     visitor.post(f"{path}/propose")
     signed_in(charted, visitor, "phys")
     done = visitor.post(f"{path}/approve").json()
     assert (done["status"], done["approver"]) == ("approved", "phys")
     actions = [row["action"] for row in visitor.get(f"{path}/history").json()]
-    assert actions.count("chart.give_back") == 2
+    assert actions.count("chart.return_to_author") == 2
     assert {"comment.add", "comment.resolve", "chart.approve"} <= set(actions)

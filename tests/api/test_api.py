@@ -9,7 +9,7 @@ import json
 import pytest
 from fastapi.testclient import TestClient
 from tests.conftest import LINES
-from tests.core.test_technique import HAND_COMPUTED
+from tests.core.technique.test_derive import HAND_COMPUTED
 
 from oakbeam.api.app import build
 from oakbeam.store import Store

@@ -1,4 +1,4 @@
-"""The beam model and the rooms over the API, and the same from the command line."""
+"""The physics model and the rooms over the API, and the same from the command line."""
 
 from __future__ import annotations
 

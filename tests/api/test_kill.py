@@ -12,7 +12,7 @@ import urllib.request
 from tests.browser.conftest import serve
 
 from oakbeam.api.access import COOKIE, TOKEN_HEADER
-from oakbeam.sim import clinic
+from oakbeam.demo import clinic
 from oakbeam.store import Store, charts, comments, exposures
 
 WRITES, AFTER, WRITERS = 200, 120, 4

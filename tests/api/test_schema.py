@@ -15,7 +15,7 @@ from tests.conftest import NOW
 
 from oakbeam.api.access import TOKEN_HEADER, Here, here
 from oakbeam.api.app import build
-from oakbeam.sim import demo
+from oakbeam.demo import seed
 from oakbeam.store import Store
 from oakbeam.store.people import Person, Session
 
@@ -27,7 +27,7 @@ def demo_application() -> FastAPI:
     folder = tempfile.TemporaryDirectory(prefix="oakbeam-schema-")
     atexit.register(folder.cleanup)
     store = Store(Path(folder.name) / "oakbeam.db")
-    demo.seed(store, NOW)
+    seed.seed(store, NOW)
     app = build(store)
     # Whoever asks may do everything, so that the cases reach what lies behind the rules.
     everybody = Person("all", "All", ("technologist", "keeper", "physicist", "admin"))

@@ -16,7 +16,7 @@ from pathlib import Path
 import pytest
 from playwright.sync_api import Browser, BrowserContext, Page, expect, sync_playwright
 
-from oakbeam.sim import clinic
+from oakbeam.demo import clinic
 
 ROOT = Path(__file__).parents[2]
 PATIENCE_MS = int(os.environ.get("PATIENCE_MS", "40000"))

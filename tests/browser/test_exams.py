@@ -1,4 +1,5 @@
-"""Whole exams at the Desk: gates, waits, carried set-ups, a breathing technique, and how few keys a set of four takes."""
+"""Whole exams at the Desk: clearances, waits, carried set-ups, a breathing technique, and how few keys a set of four
+takes."""
 
 from __future__ import annotations
 
@@ -42,9 +43,9 @@ def test_a_spine_trauma_on_a_stretcher(page: Page, site: str):
     fill(page, "Thickness: not measured", "28")
     accept(page)
     page.keyboard.press("n")
-    # Beyond the gate nothing is forbidden, but it says that nobody has cleared it yet.
+    # Beyond the clearance nothing is forbidden, but it says that nobody has cleared it yet.
     expect(page.get_by_text("Not recorded yet: Images reviewed and clearance recorded")).to_be_visible()
-    page.get_by_role("button", name=re.compile("^Gate: Images reviewed")).click()
+    page.get_by_role("button", name=re.compile("^Clearance: Images reviewed")).click()
     clear = page.get_by_role("button", name="Record clearance")
     expect(clear).to_be_disabled()
     expect(page.get_by_role("button", name="Does not apply")).to_be_disabled()
@@ -53,7 +54,7 @@ def test_a_spine_trauma_on_a_stretcher(page: Page, site: str):
     expect(page.get_by_text(re.compile("Cleared .* trauma physician on call"))).to_be_visible()
     page.keyboard.press("Escape")
     expect(page.get_by_text("Not recorded yet")).to_have_count(0)
-    (kept,) = page.request.get(f"{site}/api/gates?study_key=S-1042").json()
+    (kept,) = page.request.get(f"{site}/api/clearances?study_key=S-1042").json()
     assert (kept["decision"], kept["decided_by"]) == ("cleared", "trauma physician on call")
     # The exam in hand survives a look at another view.
     page.get_by_role("link", name="Log").click()

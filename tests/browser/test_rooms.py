@@ -1,4 +1,4 @@
-"""A physicist's work in Rooms, and what the beam model shows at the Desk and in Charts."""
+"""A physicist's work in Rooms, and what the physics model shows at the Desk and in Charts."""
 
 from __future__ import annotations
 
@@ -69,8 +69,8 @@ def test_both_schools_and_what_if_at_the_desk(page: Page, demo_site: str):
     fill(page, "kVp by hand", "92")
     by_rules = number(page, "mas").text_content()
     choose(page, "Ruled by", "Beam model")
-    expect(page.get_by_text("ruled by the beam model")).to_be_visible()
-    expect(page.get_by_text("mAs follows by the beam model")).to_be_visible()
+    expect(page.get_by_text("ruled by the physics model")).to_be_visible()
+    expect(page.get_by_text("mAs follows by the physics model")).to_be_visible()
     assert by_rules is not None
     page.keyboard.press("x")
     page.keyboard.press("w")
@@ -96,7 +96,7 @@ def test_a_levelled_line_is_made_and_a_point_put_right(page: Page, site: str):
     tab(page, "Levelled")
     expect(page.get_by_role("img", name="expected deviation index from 0.0 to 0.0")).to_be_visible()
     page.get_by_role("button", name="Add to a new version 2").click()
-    expect(page.get_by_text("Levelled by the beam model from the exposure at 12 cm")).to_be_visible()
+    expect(page.get_by_text("Levelled by the physics model from the exposure at 12 cm")).to_be_visible()
     choose(page, "Point: 12 cm", "15 cm")
     page.get_by_label("mAs", exact=True).fill("16")
     page.keyboard.press("Tab")

@@ -79,10 +79,10 @@ def test_from_an_accepted_exposure_to_the_log(page: Page, site: str) -> None:
     fill(page, "SID as taped", "110")
     expect(number(page, "kvp")).to_have_text("68")
     expect(number(page, "mas")).to_have_text("16")
-    ladder = page.get_by_role("list", name="How the numbers came about").get_by_role("listitem")
-    expect(ladder).to_have_count(4)
-    expect(ladder.nth(1)).to_contain_text("×2.00")
-    expect(ladder.nth(2)).to_contain_text("×1.21")
+    running = page.get_by_role("list", name="How the numbers came about").get_by_role("listitem")
+    expect(running).to_have_count(4)
+    expect(running.nth(1)).to_contain_text("×2.00")
+    expect(running.nth(2)).to_contain_text("×1.21")
 
     # Judge: the index comes back far too high. The advice is no repeat, and less mAs.
     fill(page, "Index (EI)", "1000")

@@ -146,7 +146,7 @@ def test_a_chart_is_carried_to_the_portable_unit(page: Page, site: str):
     expect(page.get_by_text("For all of them a test exposure is wise")).to_be_visible()
     expect(page.get_by_role("row", name="Chest PA upright Bucky")).to_contain_text("Receptor ×")
     page.get_by_role("button", name="Make version 2 with").click()
-    expect(page.get_by_text("Carried from Room 1, version 1.")).to_be_visible()
+    expect(page.get_by_text("Adapted from Room 1, version 1.")).to_be_visible()
 
 
 def test_two_editors_of_one_draft_lose_nothing(page: Page, chromium: Browser, site: str):

@@ -12,11 +12,12 @@ from hypothesis import strategies as st
 from tests.conftest import CHEST, HAND, KNEE, LINES, LSPINE, ROOM
 
 from oakbeam import catalogue
-from oakbeam.api import operations
-from oakbeam.core.chart import Band, Banded, FixedKvp, VariableKvp, check_line
-from oakbeam.core.refusal import Refusal
+from oakbeam.api.chart_files import import_chart
+from oakbeam.core.charts.systems import Band, Banded, FixedKvp, VariableKvp
+from oakbeam.core.charts.validation import check_line
+from oakbeam.core.errors import Refusal
+from oakbeam.demo import clinic
 from oakbeam.formats import chart_csv, chart_json
-from oakbeam.sim import clinic
 from oakbeam.store import charts
 
 HEADER = "projection,support,receptor,grid_ratio,sid_cm,range_min_cm,range_max_cm,school,thickness_cm,kvp,mas,doubling_cm"
@@ -164,7 +165,7 @@ def test_two_hundred_broken_files_give_a_clear_error_or_a_correct_import(store):
         text = mutated(good, random.Random(seed))
         before = list(store.db.iterdump())
         try:
-            chart = operations.import_chart(store, "room-1", f"mutant {seed}", text, "test")
+            chart = import_chart(store, "room-1", f"mutant {seed}", text, "test")
         except chart_csv.BadFile as bad:
             outcomes["refused"] += 1
             assert bad.faults

@@ -14,12 +14,13 @@ import pytest
 from tests.conftest import CHEST, KNEE, LINES, LSPINE, ROOM
 
 from oakbeam import catalogue
-from oakbeam.core.chart import Chart, FixedKvp, Link
-from oakbeam.core.families import followed
-from oakbeam.core.refusal import Refusal
-from oakbeam.core.sheet import sheet
+from oakbeam.core.charts.line import Chart, Link
+from oakbeam.core.charts.links import followed
+from oakbeam.core.charts.printed_page import sheet
+from oakbeam.core.charts.systems import FixedKvp
+from oakbeam.core.errors import Refusal
+from oakbeam.demo import clinic
 from oakbeam.formats import chart_csv, chart_import, chart_json, chart_pdf, chart_xlsx
-from oakbeam.sim import clinic
 
 KNOWN = catalogue.shipped()
 FAMILY = followed(

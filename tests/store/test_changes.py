@@ -12,9 +12,10 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 from tests.conftest import LINES, ROOM, approved
 
-from oakbeam.core.chart import FixedKvp, Link
-from oakbeam.core.families import followed, scaled
-from oakbeam.core.refusal import Refusal
+from oakbeam.core.charts.line import Link
+from oakbeam.core.charts.links import followed, scaled
+from oakbeam.core.charts.systems import FixedKvp
+from oakbeam.core.errors import Refusal
 from oakbeam.store import Conflict, Store, charts, comments, people, rooms
 from oakbeam.store.charts import LineChange, Stale
 

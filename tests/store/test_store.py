@@ -9,9 +9,9 @@ from dataclasses import replace
 import pytest
 from tests.conftest import CHEST, KNEE, LINES, LSPINE, NOW, ROOM, approved
 
-from oakbeam.core.chart import FixedKvp, Levelled, Point
-from oakbeam.core.refusal import Refusal
-from oakbeam.sim import demo
+from oakbeam.core.charts.systems import FixedKvp, Levelled, Point
+from oakbeam.core.errors import Refusal
+from oakbeam.demo import seed
 from oakbeam.store import Conflict, NotFound, Store, charts, exposures, history, rooms
 from oakbeam.store.charts import LineChange
 from oakbeam.store.exposures import Exposure
@@ -132,7 +132,7 @@ def test_draft_approve_and_the_next_draft(charted):
         lambda store, chart: charts.change_lines(store, chart.id, [LineChange(chart.lines[0].id, KNEE)], "x"),
         lambda store, chart: charts.change_lines(store, chart.id, [LineChange(chart.lines[0].id, None)], "x"),
         lambda store, chart: charts.propose(store, chart.id, "x"),
-        lambda store, chart: charts.give_back(store, chart.id, "x", "because"),
+        lambda store, chart: charts.return_to_author(store, chart.id, "x", "because"),
         lambda store, chart: charts.discard(store, chart.id, "x"),
         lambda store, chart: charts.approve(store, chart.id, "x"),
         lambda store, chart: charts.change_heading(store, chart.id, "x", "other", "average", ""),
@@ -210,7 +210,7 @@ def test_only_the_last_record_is_undone_and_only_once(charted):
 
 def test_the_log_is_newest_first_filtered_and_continued(demo_store):
     everything = exposures.find(demo_store, limit=1000)
-    assert len(everything) == sum(demo.DEMO_EXPOSURES.values())
+    assert len(everything) == sum(seed.DEMO_EXPOSURES.values())
     assert [e.taken_at for e in everything] == sorted((e.taken_at for e in everything), reverse=True)
     chests = exposures.find(demo_store, projection="chest-pa", outcome="accepted", limit=1000)
     assert chests == [e for e in everything if (e.projection, e.outcome) == ("chest-pa", "accepted")]
@@ -220,9 +220,9 @@ def test_the_log_is_newest_first_filtered_and_continued(demo_store):
 
 def test_the_demo_is_the_same_for_the_same_seed_and_is_added_once(tmp_path, demo_store):
     again = Store(tmp_path / "again.db")
-    assert demo.seed(again, NOW)
+    assert seed.seed(again, NOW)
     assert exposures.find(again, limit=1000) == exposures.find(demo_store, limit=1000)
-    assert not demo.seed(again, NOW)
+    assert not seed.seed(again, NOW)
 
 
 def test_a_saved_room_raises_its_revision(store):

@@ -5,7 +5,7 @@ from __future__ import annotations
 import pytest
 
 from oakbeam import catalogue
-from oakbeam.sim import clinic
+from oakbeam.demo import clinic
 from tools import coverage
 
 

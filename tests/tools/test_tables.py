@@ -11,7 +11,7 @@ from tools.tables.__main__ import attenuation, axes
 from tools.tables.materials import MATERIALS, coefficients
 from tools.tables.transport import Layer, run
 
-from oakbeam.core.beam.tables import tables
+from oakbeam.core.physics.beam.tables import tables
 
 GAPS, SOURCES = np.array([0.0, 10.0]), np.array([100.0, 250.0])
 

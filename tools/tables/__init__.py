@@ -1,1 +1,2 @@
-"""Offline makers of the beam model's tables: attenuation, spectra, scatter. `make tables` runs them; the app never does."""
+"""Offline makers of the physics model's tables: attenuation, spectra, scatter. `make tables` runs them; the app never
+does."""

@@ -1,4 +1,4 @@
-"""Makes the beam model's tables: `make tables` (about ten minutes on two cores). The app only reads what this writes.
+"""Makes the physics model's tables: `make tables` (about ten minutes on two cores). The app only reads what this writes.
 
 python -m tools.tables [--histories N] [--ratio-histories N]
 """

@@ -13,13 +13,13 @@ from multiprocessing import Pool
 import numpy as np
 from tqdm import tqdm
 
-from oakbeam.core.beam.grid import GridStrips, primary_transmission, scatter_transmission
-from oakbeam.core.beam.model import Beam, BeamSetup, Part, evaluate
-from oakbeam.core.beam.receptor import absorbed_kev
-from oakbeam.core.beam.scatter import ring_shares
-from oakbeam.core.beam.spectrum import kerma_per_photon, spectrum
-from oakbeam.core.beam.tables import tables
-from oakbeam.core.refusal import Refusal
+from oakbeam.core.errors import Refusal
+from oakbeam.core.physics.beam.grid import GridStrips, primary_transmission, scatter_transmission
+from oakbeam.core.physics.beam.model import Beam, BeamSetup, Part, evaluate
+from oakbeam.core.physics.beam.receptor import absorbed_kev
+from oakbeam.core.physics.beam.scatter import ring_shares
+from oakbeam.core.physics.beam.spectrum import kerma_per_photon, spectrum
+from oakbeam.core.physics.beam.tables import tables
 from tools.tables.materials import ENERGIES_KEV, Array
 from tools.tables.scatter import layers_of
 from tools.tables.transport import ANGLE_EDGES_DEG, FIELD_EDGES_CM, RESPONSE_KEV, Layer, run

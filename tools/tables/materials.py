@@ -1,4 +1,4 @@
-"""Attenuation and scattering data of the materials of the beam model, from xraylib's elemental tables.
+"""Attenuation and scattering data of the materials of the physics model, from xraylib's elemental tables.
 
 Mass fractions are those of NIST's tables of material constants (after ICRU 44 and ICRP 23), densities in g/cm³. Energies in
 keV, linear coefficients in 1/cm.

@@ -13,7 +13,7 @@ from typing import Annotated, Literal, cast
 
 from fastapi import Depends, Request
 
-from oakbeam.core.refusal import Refusal
+from oakbeam.core.errors import Refusal
 from oakbeam.store import Store, people
 from oakbeam.store.people import Role
 
@@ -42,7 +42,7 @@ RULES: Mapping[str, Rule] = {
     "GET /api/search": ANYONE,
     "GET /api/choices": ANYONE,
     "GET /api/waiting": ANYONE,
-    "GET /api/gates": ANYONE,
+    "GET /api/clearances": ANYONE,
     "GET /api/catalogue/local": ANYONE,
     "GET /api/charts": ANYONE,
     "GET /api/charts/{chart_id}": ANYONE,
@@ -52,7 +52,7 @@ RULES: Mapping[str, Rule] = {
     "GET /api/charts/{chart_id}/level": ANYONE,
     "GET /api/charts/{chart_id}/lint": ANYONE,
     "GET /api/charts/{chart_id}/lines/{line_id}/table": ANYONE,
-    "GET /api/charts/{chart_id}/lines/{line_id}/schools": ANYONE,
+    "GET /api/charts/{chart_id}/lines/{line_id}/systems": ANYONE,
     "GET /api/charts/{chart_id}/lines/{line_id}/link": ANYONE,
     "GET /api/charts/{chart_id}/compare/{other_id}": ANYONE,
     "GET /api/charts/{chart_id}/csv": ANYONE,
@@ -60,6 +60,7 @@ RULES: Mapping[str, Rule] = {
     "GET /api/charts/{chart_id}/json": ANYONE,
     "GET /api/charts/{chart_id}/pdf": ANYONE,
     "GET /api/schemas/chart": ANYONE,
+    "GET /api/chart-checks": ANYONE,
     "GET /api/exposures": ANYONE,
     "GET /api/exposures/trend": ANYONE,
     "GET /api/exposures/csv": ANYONE,
@@ -73,7 +74,7 @@ RULES: Mapping[str, Rule] = {
     "POST /api/rooms/{room_id}/line-preview": ANYONE,
     # computing what only a chart keeper needs
     "POST /api/rooms/{room_id}/build": CHART,
-    "POST /api/rooms/{room_id}/carry": CHART,
+    "POST /api/rooms/{room_id}/adapt": CHART,
     "POST /api/charts/{chart_id}/adjust": CHART,
     "POST /api/charts/{chart_id}/level": CHART,
     "POST /api/charts/import/preview": CHART,
@@ -81,7 +82,7 @@ RULES: Mapping[str, Rule] = {
     # the log
     "POST /api/exposures": LOG,
     "POST /api/exposures/{exposure_id}/undo": LOG,
-    "POST /api/gates": LOG,
+    "POST /api/clearances": LOG,
     # charts
     "POST /api/charts": CHART,
     "POST /api/charts/import": CHART,
@@ -93,7 +94,7 @@ RULES: Mapping[str, Rule] = {
     "PUT /api/charts/{chart_id}/lines/{line_id}": CHART,
     "DELETE /api/charts/{chart_id}/lines/{line_id}": CHART,
     "POST /api/charts/{chart_id}/propose": CHART,
-    "POST /api/charts/{chart_id}/give-back": CHART,
+    "POST /api/charts/{chart_id}/return": CHART,
     "POST /api/charts/{chart_id}/approve": ROOM,
     "POST /api/charts/{chart_id}/comments": LOG,
     "POST /api/comments/{comment_id}/resolve": CHART,

@@ -13,9 +13,26 @@ from starlette.middleware.gzip import GZipMiddleware
 from starlette.types import ASGIApp, Message, Receive, Scope, Send
 
 import oakbeam
-from oakbeam.api import access, people, problems, routes, workbench
-from oakbeam.api.lane import TechniqueLane
-from oakbeam.api.schemas import TechniqueRequest
+from oakbeam.api import (
+    access,
+    beam,
+    catalogue,
+    chart_check,
+    chart_files,
+    chart_making,
+    charts,
+    exposures,
+    lines,
+    people,
+    problems,
+    rooms,
+    run_sheets,
+    service,
+    technique_path,
+    techniques,
+)
+from oakbeam.api.technique_path import TechniquePath
+from oakbeam.api.technique_request import TechniqueRequest
 from oakbeam.store import Store
 
 SECURITY_HEADERS = {
@@ -24,6 +41,22 @@ SECURITY_HEADERS = {
     "X-Content-Type-Options": "nosniff",
     "Referrer-Policy": "no-referrer",
 }
+RESOURCES = (
+    people,
+    charts,
+    lines,
+    chart_check,
+    chart_making,
+    chart_files,
+    rooms,
+    catalogue,
+    run_sheets,
+    techniques,
+    technique_path,
+    beam,
+    exposures,
+    service,  # the last: it ends with "nothing here"
+)
 _NOT_KEPT = (b"cache-control", b"no-store")
 _HEADERS = [(name.lower().encode(), value.encode()) for name, value in SECURITY_HEADERS.items()]
 
@@ -48,12 +81,12 @@ def build(store: Store, front_end: Path | None = None) -> FastAPI:
     app.state.store = store
     problems.install(app)
     guarded = [Depends(access.allowed)]
-    for router in (people.router, workbench.router, routes.router):  # the last ends with "nothing here"
-        app.include_router(router, dependencies=guarded)
+    for resource in RESOURCES:
+        app.include_router(resource.router, dependencies=guarded)
     if front_end:
         _serve_front_end(app, front_end)
     app.add_middleware(GZipMiddleware, minimum_size=1400, compresslevel=4)
-    app.add_middleware(TechniqueLane, store=store)
+    app.add_middleware(TechniquePath, store=store)
     app.add_middleware(_SecurityHeaders)
     _describe(app)
     return app

@@ -1,4 +1,4 @@
-"""The beam model by itself: cases in, results out, for the API and the command line."""
+"""The physics model by itself: cases in, results out, for the API and the command line."""
 
 from __future__ import annotations
 
@@ -6,11 +6,14 @@ from collections import defaultdict
 from typing import Annotated, Literal
 
 import numpy as np
+from fastapi import APIRouter
 from pydantic import BaseModel, ConfigDict, Field, TypeAdapter
 
-from oakbeam.api.schemas import Number, Request
-from oakbeam.core.beam.grid import GridStrips, Interspace
-from oakbeam.core.beam.model import (
+from oakbeam.api import problems
+from oakbeam.api.types import Number, RequestBody
+from oakbeam.core.errors import Refusal
+from oakbeam.core.physics.beam.grid import GridStrips, Interspace
+from oakbeam.core.physics.beam.model import (
     ANODE_ANGLE_RANGE_DEG,
     BONE_RANGE_MM,
     FIELD_RANGE_CM,
@@ -32,9 +35,10 @@ from oakbeam.core.beam.model import (
     check,
     evaluate,
 )
-from oakbeam.core.beam.receptor import ReceptorKind
-from oakbeam.core.geometry import GRID_OFFSET_RANGE_CM, GRID_TILT_RANGE_DEG, grid_loss
-from oakbeam.core.refusal import Refusal
+from oakbeam.core.physics.beam.receptor import ReceptorKind
+from oakbeam.core.physics.geometry import GRID_OFFSET_RANGE_CM, GRID_TILT_RANGE_DEG, grid_loss
+
+router = APIRouter(prefix="/api", responses=problems.RESPONSES, tags=["beam"])
 
 MOST_CASES = 2000
 """In one request; the command line takes any number."""
@@ -48,7 +52,7 @@ def _in(limits: tuple[float, float], unit: str) -> object:
 Side = Annotated[Number, _in(FIELD_RANGE_CM, "cm at the receptor")]
 
 
-class GridIn(Request):
+class GridIn(RequestBody):
     """A grid by its strips: ratio, lines per cm, lead strip [mm], interspace, cover [mm Al in all]."""
 
     ratio: Annotated[Number, _in(GRID_RATIO_RANGE, "strip height over interspace")]
@@ -58,7 +62,7 @@ class GridIn(Request):
     cover_mm_al: Annotated[Number, _in(GRID_COVER_RANGE_MM_AL, "mm Al")] = 0.3
 
 
-class BeamCase(Request):
+class BeamCase(RequestBody):
     """One beam: per 1 mAs unless mas is given. The part is a slab across the field; bone replaces tissue in its middle."""
 
     model_config = ConfigDict(
@@ -203,3 +207,9 @@ def _result(beam: Beam, place: int, case: BeamCase) -> BeamResult:
             value = float(np.broadcast_to(getattr(beam, name), beam.ssd_cm.shape)[place])
             values[name] = value * case.mas if name in _SCALES_WITH_MAS else value
     return BeamResult(id=case.id, **values)
+
+
+@router.post("/beam", tags=["beam"])
+def beam_model(cases: Cases) -> list[BeamResult]:
+    """The physics model for each case: kerma, scatter, grid, receptor and dose, per mAs unless `mas` is given."""
+    return results(cases)

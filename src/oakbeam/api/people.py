@@ -5,41 +5,60 @@ from __future__ import annotations
 from typing import Annotated, Any
 
 from fastapi import APIRouter, Depends, Request, Response
-from pydantic import Field, StringConstraints
+from pydantic import BaseModel, Field, StringConstraints
 
 from oakbeam.api import problems
-from oakbeam.api import schemas as s
 from oakbeam.api.access import COOKIE, Actor, Here, StoreHere, here
+from oakbeam.api.types import Name, Problem, RequestBody
 from oakbeam.store import Store, people
 from oakbeam.store.local import offered_accounts
 from oakbeam.store.people import Agreement, Person, Role
 
-TOO_MANY: dict[int | str, dict[str, Any]] = {429: {"model": s.Problem, "description": "Too many attempts; wait"}}
+TOO_MANY: dict[int | str, dict[str, Any]] = {429: {"model": Problem, "description": "Too many attempts; wait"}}
 router = APIRouter(prefix="/api", responses={**problems.RESPONSES, **TOO_MANY}, tags=["people"])
+
+
+class Offered(BaseModel):
+    """An account that a demo offers on its sign-in page."""
+
+    id: str
+    name: str
+    roles: tuple[Role, ...]
+    password: str
+
+
+class SessionOut(BaseModel):
+    """Who is signed in (None: nobody), the token that changes must carry, and what a demo offers."""
+
+    person: Person | None
+    token: str | None
+    idle_minutes: int
+    offered: list[Offered]
+
 
 PersonId = Annotated[str, StringConstraints(min_length=1, max_length=40, pattern=r"^[a-z0-9][a-z0-9._-]*$")]
 Password = Annotated[str, StringConstraints(min_length=1, max_length=people.MOST_PASSWORD)]
 WhoIsHere = Annotated[Here, Depends(here)]
 
 
-class SignIn(s.Request):
+class SignIn(RequestBody):
     """Name and password."""
 
     person: Annotated[str, StringConstraints(min_length=1, max_length=40, strip_whitespace=True, to_lower=True)]
     password: Password
 
 
-class NewPassword(s.Request):
+class NewPassword(RequestBody):
     """One's own password, old and new."""
 
     old: Password
     new: Password
 
 
-class PersonIn(s.Request):
+class PersonIn(RequestBody):
     """A person as an admin writes them. password None keeps the old one."""
 
-    name: s.Name
+    name: Name
     roles: Annotated[list[Role], Field(min_length=1, max_length=5)]
     active: bool = True
     password: Password | None = None
@@ -54,13 +73,13 @@ class NewPerson(PersonIn):
 
 
 @router.get("/session")
-def who_is_here(store: StoreHere, who: WhoIsHere) -> s.SessionOut:
+def who_is_here(store: StoreHere, who: WhoIsHere) -> SessionOut:
     """Who is signed in."""
     return session_out(store, who.session)
 
 
 @router.post("/session")
-def sign_in(store: StoreHere, who: WhoIsHere, request: Request, response: Response, asked: SignIn) -> s.SessionOut:
+def sign_in(store: StoreHere, who: WhoIsHere, request: Request, response: Response, asked: SignIn) -> SessionOut:
     """Sign in; whoever was signed in here is signed out. After some wrong passwords it has to wait."""
     address = request.client.host if request.client else ""
     token, session = people.sign_in(store, asked.person, asked.password, address)
@@ -72,7 +91,7 @@ def sign_in(store: StoreHere, who: WhoIsHere, request: Request, response: Respon
 
 
 @router.delete("/session")
-def sign_out(store: StoreHere, request: Request, response: Response) -> s.SessionOut:
+def sign_out(store: StoreHere, request: Request, response: Response) -> SessionOut:
     """Sign out."""
     if token := request.cookies.get(COOKIE):
         people.sign_out(store, token)
@@ -119,13 +138,13 @@ def set_agreement(store: StoreHere, who: Actor, asked: Agreement) -> Agreement:
     return people.agree(store, asked, who)
 
 
-def session_out(store: Store, session: people.Session | None) -> s.SessionOut:
+def session_out(store: Store, session: people.Session | None) -> SessionOut:
     """Who is signed in, and what a demo offers."""
     offered = offered_accounts(store)
     accounts = [people.get(store, person_id) for person_id in offered[1]] if offered else []
-    return s.SessionOut(
+    return SessionOut(
         person=session.person if session else None,
         token=session.csrf if session else None,
         idle_minutes=people.agreement(store).idle_minutes,
-        offered=[s.Offered(id=one.id, name=one.name, roles=one.roles, password=offered[0]) for one in accounts if offered],
+        offered=[Offered(id=one.id, name=one.name, roles=one.roles, password=offered[0]) for one in accounts if offered],
     )

@@ -12,8 +12,8 @@ from fastapi.responses import JSONResponse
 from starlette.exceptions import HTTPException
 
 from oakbeam.api.access import Forged, NotSignedIn, NotYourRole
-from oakbeam.api.schemas import LineNow, Problem
-from oakbeam.core.refusal import Refusal
+from oakbeam.api.types import LineNow, Problem
+from oakbeam.core.errors import Refusal
 from oakbeam.formats.chart_csv import BadFile
 from oakbeam.store import Conflict, NotFound
 from oakbeam.store.charts import Stale

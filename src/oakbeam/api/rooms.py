@@ -1,4 +1,4 @@
-"""Rooms over the API: change the equipment, fit readings, accept a calibration."""
+"""Rooms: their equipment, readings, calibration, history."""
 
 from __future__ import annotations
 
@@ -6,27 +6,35 @@ import re
 from dataclasses import asdict, replace
 from typing import Annotated
 
+from fastapi import APIRouter
 from pydantic import BaseModel, Field
 
-from oakbeam.api.schemas import Key, Name, Number, Request, Text
-from oakbeam.core import calibration
-from oakbeam.core.equipment import check_room, check_serves
-from oakbeam.core.refusal import Refusal
-from oakbeam.core.room import Room
-from oakbeam.store import Store, charts, local, rooms
+from oakbeam.api import problems
+from oakbeam.api.access import Actor, StoreHere
+from oakbeam.api.types import Key, Name, Number, RequestBody, Text
+from oakbeam.core.charts.calibration_effect import LineEffect
+from oakbeam.core.charts.calibration_effect import effect as calibration_effect
+from oakbeam.core.charts.validation import check_serves
+from oakbeam.core.equipment import calibration
+from oakbeam.core.equipment.room import Room
+from oakbeam.core.equipment.validation import check_room
+from oakbeam.core.errors import Refusal
+from oakbeam.store import Store, charts, history, local, rooms
 from oakbeam.store.database import now
+
+router = APIRouter(prefix="/api", responses=problems.RESPONSES, tags=["rooms"])
 
 Revision = Annotated[int, Field(ge=1)]
 
 
-class NewRoom(Request):
+class NewRoom(RequestBody):
     """A new room with the equipment of another, to be changed from there."""
 
     name: Name
     like: Key
 
 
-class OutputReadingIn(Request):
+class OutputReadingIn(RequestBody):
     """Air kerma free in air: kerma_ugy at distance_cm from the focus."""
 
     kvp: Number
@@ -36,14 +44,14 @@ class OutputReadingIn(Request):
     kerma_ugy: Number
 
 
-class HvlReadingIn(Request):
+class HvlReadingIn(RequestBody):
     """A half-value layer [mm Al]."""
 
     kvp: Number
     hvl_mm_al: Number
 
 
-class IndexReadingIn(Request):
+class IndexReadingIn(RequestBody):
     """The exposure index shown for a kerma at the receptor in an RQA5-like beam."""
 
     receptor: Key
@@ -51,7 +59,7 @@ class IndexReadingIn(Request):
     ei: Number
 
 
-class Readings(Request):
+class Readings(RequestBody):
     """The readings of one calibration; revision: that of the room they were entered for."""
 
     outputs: list[OutputReadingIn] = Field(default_factory=list, max_length=200)
@@ -71,7 +79,7 @@ class FitOut(BaseModel):
     hvl_residual_percent: float | None
     indices: tuple[calibration.IndexFit, ...]
     notices: tuple[str, ...]
-    effects: list[calibration.LineEffect]
+    effects: list[LineEffect]
 
 
 def add(store: Store, asked: NewRoom, actor: str) -> Room:
@@ -106,7 +114,7 @@ def fit(store: Store, room_id: str, asked: Readings) -> FitOut:
         for chart in charts.of_room(store, room_id)
         if chart.status == "approved"
         for line in chart.lines
-        if (effect := calibration.effect(line, known.projection(line.projection), room, found.room))
+        if (effect := calibration_effect(line, known.projection(line.projection), room, found.room))
     ]
     values = {name: getattr(found, name) for name in FitOut.model_fields if name != "effects"}
     return FitOut(**values, effects=effects)
@@ -137,3 +145,46 @@ def _check_charts(store: Store, room: Room) -> None:
         for line in chart.lines
     ]
     check_serves(room, lines)
+
+
+@router.get("/rooms", tags=["rooms"])
+def list_rooms(store: StoreHere) -> list[Room]:
+    """Every room with its equipment."""
+    return rooms.all_rooms(store)
+
+
+@router.get("/rooms/{room_id}", tags=["rooms"])
+def get_room(store: StoreHere, room_id: str) -> Room:
+    """One room with its equipment."""
+    return rooms.get(store, room_id)
+
+
+@router.post("/rooms", status_code=201, tags=["rooms"])
+def new_room(store: StoreHere, who: Actor, asked: NewRoom) -> Room:
+    """A new room with the equipment of another."""
+    return add(store, asked, who)
+
+
+@router.put("/rooms/{room_id}", tags=["rooms"])
+def change_room(store: StoreHere, who: Actor, room_id: str, asked: Room) -> Room:
+    """Change a room's equipment. `revision` must be the one that was read; the calibration record stays as it is."""
+    return change(store, room_id, asked, who)
+
+
+@router.post("/rooms/{room_id}/calibration/fit", tags=["rooms"])
+def fit_readings(store: StoreHere, room_id: str, asked: Readings) -> FitOut:
+    """Fit readings of output, half-value layer and exposure index, and show what they would change. Nothing is kept."""
+    return fit(store, room_id, asked)
+
+
+@router.post("/rooms/{room_id}/calibration", tags=["rooms"])
+def accept_calibration(store: StoreHere, who: Actor, room_id: str, asked: Readings) -> Room:
+    """Accept readings: the room takes the fitted outputs, filtration and index scales."""
+    return calibrate(store, room_id, asked, who)
+
+
+@router.get("/rooms/{room_id}/history", tags=["rooms"])
+def room_history(store: StoreHere, room_id: str) -> list[history.Change]:
+    """The audit rows of a room, newest first."""
+    rooms.get(store, room_id)
+    return history.of(store, f"room:{room_id}")

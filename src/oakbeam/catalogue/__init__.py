@@ -13,18 +13,11 @@ from functools import cache
 from importlib.resources import files
 from typing import Any, TypeVar
 
-from oakbeam.catalogue.loader import (
-    CatalogueError,
-    Entry,
-    exams_of,
-    overlaid,
-    projections_of,
-    read_toml,
-    shipped_entries,
-)
-from oakbeam.core.exam import Exam
-from oakbeam.core.projection import Modifier, Projection
-from oakbeam.core.refusal import Refusal
+from oakbeam.catalogue.loader import CatalogueError, Entry, exams_of, overlaid, projections_of, read_toml, shipped_entries
+from oakbeam.core.errors import Refusal
+from oakbeam.core.exam.order import Exam
+from oakbeam.core.patient.conditions import Modifier
+from oakbeam.core.projection import Projection
 
 __all__ = [
     "Catalogue",

@@ -11,9 +11,10 @@ from importlib.resources import files
 from typing import Any, get_args
 
 from oakbeam.core import projection as types
-from oakbeam.core.exam import Exam, ExamStep
-from oakbeam.core.projection import Angulation, Composition, Projection, SidChoice, Variant
-from oakbeam.core.room import SUPPORTS
+from oakbeam.core.anatomy.body import AgeBand
+from oakbeam.core.anatomy.composition import Composition
+from oakbeam.core.exam.order import Exam, ExamStep
+from oakbeam.core.projection import SUPPORTS, Angulation, Projection, SidChoice, Variant
 
 Entry = dict[str, Any]
 SPOTS = ("small", "small_or_large", "large")
@@ -81,7 +82,7 @@ LISTS: Mapping[str, tuple[str, ...]] = {
     "supports": tuple(map(str, SUPPORTS)),
     "breathing": get_args(types.Breathing),
     "shield": get_args(types.Shield),
-    "ages": get_args(types.AgeBand),
+    "ages": get_args(AgeBand),
 }
 
 
@@ -289,9 +290,9 @@ def exams_of(entries: Iterable[Entry], projections: Mapping[str, Projection]) ->
 
 
 def _step(exam: str, step: Entry) -> ExamStep:
-    kinds = [key for key in ("p", "one_of", "gate", "wait_min") if key in step]
+    kinds = [key for key in ("p", "one_of", "clearance", "wait_min") if key in step]
     if len(kinds) != 1 or set(step) - {*kinds, "when", "note", "text"}:
-        raise CatalogueError(f"exam {exam}: a step is one of p, one_of, gate or wait_min, with when, note or text")
+        raise CatalogueError(f"exam {exam}: a step is one of p, one_of, clearance or wait_min, with when, note or text")
     projections = (step["p"],) if "p" in step else tuple(step.get("one_of", ()))
     if "one_of" in step and len(projections) < 2:
         raise CatalogueError(f"exam {exam}: one_of needs two methods or more")
@@ -300,7 +301,7 @@ def _step(exam: str, step: Entry) -> ExamStep:
         raise CatalogueError(f"exam {exam}: wait_min must be above 0, at most 120")
     return ExamStep(
         projections,
-        step.get("gate"),
+        step.get("clearance"),
         None if wait is None else float(wait),
         str(step.get("when", "")),
         str(step.get("note", step.get("text", ""))),

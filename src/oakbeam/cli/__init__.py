@@ -14,11 +14,17 @@ from pathlib import Path
 from pydantic import TypeAdapter, ValidationError
 
 import oakbeam
-from oakbeam.api import beam, guide, operations, problems, runsheet
-from oakbeam.api import schemas as s
-from oakbeam.api.schemas import Problem
+from oakbeam.api import problems
+from oakbeam.api.beam import CASES, RESULTS, results
+from oakbeam.api.catalogue import Hit, LocalEntryIn, LocalIn, LocalOut, find, local_entries, page, save_local
+from oakbeam.api.chart_files import import_chart, import_chart_json
+from oakbeam.api.exposures import ResultRequest, judge
+from oakbeam.api.run_sheets import RunSheet, RunSheetRequest, run_sheet
+from oakbeam.api.technique_request import TechniqueRequest
+from oakbeam.api.techniques import TECHNIQUE_RESPONSE, technique
+from oakbeam.api.types import Problem
 from oakbeam.cli import charts as charts_cli
-from oakbeam.core.refusal import Refusal
+from oakbeam.core.errors import Refusal
 from oakbeam.formats import chart_csv, chart_json
 from oakbeam.store import NotFound, Store, charts, local, people
 
@@ -69,7 +75,7 @@ def _parser() -> argparse.ArgumentParser:
     )
     local_file.add_argument("--read", action="store_true")
     add("judge", _judge, "Judge an image from a JSON request on standard input.")
-    add("beam", _beam, "The beam model for a JSON list of cases on standard input: a list of results in the same order.")
+    add("beam", _beam, "The physics model for a JSON list of cases on standard input: a list of results in the same order.")
     export = add("chart-export", _export, "Write a chart to standard output.")
     export.add_argument("chart", type=int)
     export.add_argument("--format", choices=("csv", "json"), default="csv")
@@ -111,53 +117,53 @@ def _serve(given: argparse.Namespace) -> int:
 
 
 def _seed(given: argparse.Namespace) -> int:
-    from oakbeam.sim import demo
+    from oakbeam.demo import seed
 
-    added = demo.seed(_store(given), datetime.now(UTC))
+    added = seed.seed(_store(given), datetime.now(UTC))
     print("Demo clinic added." if added else "The database already has rooms; nothing was added.")
     return 0
 
 
 def _technique(given: argparse.Namespace) -> int:
-    asked = s.TechniqueRequest.model_validate_json(_input())
-    return _print(s.TECHNIQUE_RESPONSE.dump_json(operations.technique(_store(given), asked)).decode())
+    asked = TechniqueRequest.model_validate_json(_input())
+    return _print(TECHNIQUE_RESPONSE.dump_json(technique(_store(given), asked)).decode())
 
 
 def _run_sheet(given: argparse.Namespace) -> int:
-    asked = runsheet.RunSheetRequest.model_validate_json(_input())
-    return _print(TypeAdapter(runsheet.RunSheet).dump_json(runsheet.run_sheet(_store(given), asked)).decode())
+    asked = RunSheetRequest.model_validate_json(_input())
+    return _print(TypeAdapter(RunSheet).dump_json(run_sheet(_store(given), asked)).decode())
 
 
 def _search(given: argparse.Namespace) -> int:
-    hits = guide.find(local.catalogue_of(_store(given)), " ".join(given.words), 12)
-    return _print(TypeAdapter(list[guide.Hit]).dump_json(hits, indent=1).decode())
+    hits = find(local.catalogue_of(_store(given)), " ".join(given.words), 12)
+    return _print(TypeAdapter(list[Hit]).dump_json(hits, indent=1).decode())
 
 
 def _projection(given: argparse.Namespace) -> int:
     known = local.catalogue_of(_store(given))
     if given.id is None:
         return _print(json.dumps({one.id: f"{one.exam} {one.name}" for one in known.projections.values()}, indent=1))
-    return _print(guide.page(known, given.id).model_dump_json(indent=1))
+    return _print(page(known, given.id).model_dump_json(indent=1))
 
 
 def _catalogue_local(given: argparse.Namespace) -> int:
     store = _store(given)
     if not given.read:
-        return _print(TypeAdapter(list[guide.LocalOut]).dump_json(guide.local_entries(store), indent=1).decode())
-    entries = TypeAdapter(list[guide.LocalEntryIn]).validate_json(_input())
+        return _print(TypeAdapter(list[LocalOut]).dump_json(local_entries(store), indent=1).decode())
+    entries = TypeAdapter(list[LocalEntryIn]).validate_json(_input())
     for entry in entries:
-        guide.save_local(store, entry.kind, entry.id, guide.LocalIn(body=entry.body), ACTOR)
+        save_local(store, entry.kind, entry.id, LocalIn(body=entry.body), ACTOR)
     return _print(json.dumps({"kept": len(entries)}))
 
 
 def _beam(given: argparse.Namespace) -> int:
-    found = beam.results(beam.CASES.validate_json(_input()))
-    return _print(beam.RESULTS.dump_json(found, indent=1).decode())
+    found = results(CASES.validate_json(_input()))
+    return _print(RESULTS.dump_json(found, indent=1).decode())
 
 
 def _judge(given: argparse.Namespace) -> int:
-    asked = s.ResultRequest.model_validate_json(_input())
-    return _print(operations.judge(_store(given), asked).model_dump_json())
+    asked = ResultRequest.model_validate_json(_input())
+    return _print(judge(_store(given), asked).model_dump_json())
 
 
 def _export(given: argparse.Namespace) -> int:
@@ -169,7 +175,7 @@ def _export(given: argparse.Namespace) -> int:
 
 
 def _import(given: argparse.Namespace) -> int:
-    read = operations.import_chart if given.format == "csv" else operations.import_chart_json
+    read = import_chart if given.format == "csv" else import_chart_json
     chart = read(_store(given), given.room, given.name, _input(), ACTOR)
     return _print(json.dumps({"id": chart.id, "version": chart.version, "status": chart.status, "lines": len(chart.lines)}))
 

@@ -16,14 +16,19 @@ from typing import Any
 
 from pydantic import TypeAdapter
 
-from oakbeam.api import benchwork
+from oakbeam.api.chart_making import BuildIn, build_chart
 from oakbeam.catalogue import Catalogue
-from oakbeam.core import carrying, comparing, levelcheck, linting
-from oakbeam.core.chart import Chart, ChartLine, check_line
-from oakbeam.core.refusal import Refusal
-from oakbeam.core.room import Room
-from oakbeam.core.schools import SCHOOLS
-from oakbeam.core.sheet import sheet
+from oakbeam.core.chart_check import level
+from oakbeam.core.chart_check.expected_index import index_over_thickness
+from oakbeam.core.chart_check.register import Finding
+from oakbeam.core.chart_check.run import check_chart
+from oakbeam.core.chart_making import adapt, compare
+from oakbeam.core.chart_making.systems import SYSTEMS
+from oakbeam.core.charts.line import Chart, ChartLine
+from oakbeam.core.charts.printed_page import sheet
+from oakbeam.core.charts.validation import check_line
+from oakbeam.core.equipment.room import Room
+from oakbeam.core.errors import Refusal
 from oakbeam.formats import chart_csv, chart_json, chart_pdf, chart_xlsx
 from oakbeam.store import Store, charts, local, rooms
 
@@ -43,7 +48,7 @@ def add_to(commands: Any, run: Callable[[Run], Callable[[argparse.Namespace], in
 
     build = add("build", _build, "A whole chart from test exposures in JSON on standard input.")
     build.add_argument("room")
-    build.add_argument("--school", choices=tuple(SCHOOLS))
+    build.add_argument("--school", choices=tuple(SYSTEMS))
     build.add_argument("--save", metavar="NAME", help="keep it as a draft of the room's next version")
     lint = _with_chart(add("lint", _lint, "What is wrong with a chart, why, and what to do; exit code 1 where anything is."))
     lint.add_argument("--errors-only", action="store_true")
@@ -108,10 +113,10 @@ def _out(value: object, kind: Any = None) -> None:
 
 
 def _build(given: argparse.Namespace, store: Store) -> int:
-    asked = benchwork.BuildIn.model_validate_json(sys.stdin.buffer.read())
+    asked = BuildIn.model_validate_json(sys.stdin.buffer.read())
     if given.school:
         asked = asked.model_copy(update={"school": given.school})
-    built = benchwork.build_chart(store, given.room, asked)
+    built = build_chart(store, given.room, asked)
     _out(built)
     if given.save:
         _keep(store, given.room, given.save, [draft.line for draft in built.drafts])
@@ -121,9 +126,9 @@ def _build(given: argparse.Namespace, store: Store) -> int:
 def _lint(given: argparse.Namespace, store: Store) -> int:
     chart, room, known = _found(store, given.chart, given.room)
     findings = [
-        one for one in linting.lint(chart.lines, room, known.projections) if one.severity == "error" or not given.errors_only
+        one for one in check_chart(chart.lines, room, known.projections) if one.severity == "error" or not given.errors_only
     ]
-    _out(findings, list[linting.Finding])
+    _out(findings, list[Finding])
     return 1 if findings else 0
 
 
@@ -132,8 +137,8 @@ def _level(given: argparse.Namespace, store: Store) -> int:
     found = []
     for at, line in enumerate(chart.lines):
         projection = known.projection(line.projection)
-        strip = levelcheck.strip(line, room, projection)
-        proposal = levelcheck.level_it(line, room, projection) if given.fix else None
+        strip = index_over_thickness(line, room, projection)
+        proposal = level.level_it(line, room, projection) if given.fix else None
         found.append(
             {
                 "line": at,
@@ -152,15 +157,15 @@ def _level(given: argparse.Namespace, store: Store) -> int:
 def _compare(given: argparse.Namespace, store: Store) -> int:
     before, room, known = _found(store, given.chart, given.room)
     after, other_room, _ = _found(store, given.other, given.other_room or given.room)
-    found = comparing.compare(before.lines, room, after.lines, other_room, known.projections)
-    _out(found, tuple[comparing.Compared, ...])
+    found = compare.compare(before.lines, room, after.lines, other_room, known.projections)
+    _out(found, tuple[compare.Compared, ...])
     return 1 if any(one.change != "same" for one in found) else 0
 
 
 def _carry(given: argparse.Namespace, store: Store) -> int:
     chart, room, known = _found(store, given.chart, given.room)
-    carried = carrying.carry(chart.lines, room, rooms.get(store, given.to), known.projections)
-    _out(carried, tuple[carrying.Carried, ...])
+    carried = adapt.adapt(chart.lines, room, rooms.get(store, given.to), known.projections)
+    _out(carried, tuple[adapt.Adapted, ...])
     if given.save:
         _keep(store, given.to, given.save, [one.line for one in carried if one.line])
     return 0

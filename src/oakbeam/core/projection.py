@@ -5,9 +5,9 @@ from __future__ import annotations
 from dataclasses import dataclass
 from typing import Literal
 
-from oakbeam.core.generator import SpotChoice
+from oakbeam.core.anatomy.body import AgeBand
+from oakbeam.core.anatomy.composition import Composition
 
-AgeBand = Literal["newborn", "1y", "5y", "10y", "15y", "adult", "older_adult"]
 AngleRule = Literal[
     "fixed",
     "knee_by_pelvis",
@@ -29,22 +29,6 @@ Beam = Literal["vertical", "horizontal"]
 Breathing = Literal["still", "suspend", "inspiration", "expiration", "slow", "quiet", "quiet_expiration"]
 Marker = Literal["lateral", "near", "up", "body"]
 Shield = Literal["limb_clear", "near_trunk", "gonads_in_field", "lead_behind", "lens_thyroid_breast"]
-
-
-@dataclass(frozen=True, slots=True)
-class Composition:
-    """What the beam meets in the part, for the beam model; an estimate whose uncertainty the forecast carries.
-
-    bone_mm: cortical-equivalent bone on the ray at the average adult. lung_fraction of the thickness is lung. fat: share of
-    what is neither bone nor lung that is fat, at the average adult of medium build; extra_fat: share of the thickness above
-    the average that is fat. why: the reasoning or source.
-    """
-
-    bone_mm: float
-    lung_fraction: float
-    fat: float
-    extra_fat: float
-    why: str
 
 
 @dataclass(frozen=True, slots=True)
@@ -156,20 +140,15 @@ class Projection:
         return self.receptor_cm[1] >= self.receptor_cm[0]
 
 
-@dataclass(frozen=True, slots=True)
-class Modifier:
-    """A condition or a cast: what it changes once, on a chart value for a normal patient.
+SupportId = Literal["tabletop", "table_bucky", "upright_bucky", "detector"]
 
-    Exactly one of mas_factor (x), kvp_percent (%), kvp_added (kVp) or, for a contrast medium, kvp_window is set. overlay:
-    what the beam model puts in the beam for it, material and thickness [cm]; None where the model has no opinion.
-    """
+SUPPORTS: tuple[SupportId, ...] = ("tabletop", "table_bucky", "upright_bucky", "detector")
 
-    id: str
-    name: str
-    kind: Literal["additive", "destructive", "cast", "contrast"]
-    mas_factor: float | None
-    kvp_percent: float | None
-    kvp_added: float | None
-    note: str
-    overlay: tuple[str, float] | None = None
-    kvp_window: tuple[float, float] | None = None
+SUPPORT_NAMES: dict[str, str] = {
+    "tabletop": "tabletop",
+    "table_bucky": "table Bucky",
+    "upright_bucky": "upright Bucky",
+    "detector": "loose detector",
+}
+
+SpotChoice = Literal["small", "small_or_large", "large"]

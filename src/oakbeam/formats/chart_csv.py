@@ -14,22 +14,13 @@ from collections.abc import Iterable
 from dataclasses import dataclass
 
 from oakbeam.catalogue import Catalogue, shipped
-from oakbeam.core import rules
-from oakbeam.core.chart import (
-    Band,
-    Banded,
-    ChartLine,
-    FixedKvp,
-    Law,
-    LawName,
-    Levelled,
-    Link,
-    Point,
-    VariableKvp,
-    check_line,
-)
-from oakbeam.core.refusal import Refusal
-from oakbeam.core.room import SUPPORTS, Room
+from oakbeam.core.charts.line import ChartLine, Link
+from oakbeam.core.charts.systems import Band, Banded, FixedKvp, Levelled, MasRule, Point, SystemName, VariableKvp
+from oakbeam.core.charts.validation import check_line
+from oakbeam.core.equipment.room import Room
+from oakbeam.core.errors import Refusal
+from oakbeam.core.physics import rules_of_thumb
+from oakbeam.core.projection import SUPPORTS
 from oakbeam.formats.cells import guarded, number, unguarded
 
 CM_PER_INCH = 2.54
@@ -94,7 +85,7 @@ COLUMNS = (
     "note",
 )
 _REQUIRED = ("projection", "support", "receptor", "grid_ratio", "sid", "range_min", "range_max", "school", "kvp", "mas")
-_NEEDS: dict[LawName, tuple[str, ...]] = {
+_NEEDS: dict[SystemName, tuple[str, ...]] = {
     "fixed_kvp": ("thickness", "doubling"),
     "variable_kvp": ("thickness", "kvp_per_cm"),
     "banded": ("band", "band_min", "band_max"),
@@ -385,9 +376,10 @@ def _conditions(record: _Record) -> ChartLine | None:
     if (width is None) != (height is None):
         record.fault("field_height" if height is None else "field_width", "Half a field: give width and height, or neither.")
         return None
-    if ratio is not None and ratio not in rules.GRID_FACTORS_AVERAGE:
+    if ratio is not None and ratio not in rules_of_thumb.GRID_FACTORS_AVERAGE:
         record.fault(
-            "grid_ratio", f"{ratio:g} is not a grid ratio; one of: {', '.join(map(str, rules.GRID_FACTORS_AVERAGE))}."
+            "grid_ratio",
+            f"{ratio:g} is not a grid ratio; one of: {', '.join(map(str, rules_of_thumb.GRID_FACTORS_AVERAGE))}.",
         )
         return None
     if not complete or sid is None or low is None or high is None or ratio is None:
@@ -408,23 +400,22 @@ def _conditions(record: _Record) -> ChartLine | None:
     )
 
 
-def _school(record: _Record) -> LawName | None:
+def _school(record: _Record) -> SystemName | None:
     given = record.text("school").lower().replace(" ", "_")
     for school in _NEEDS:
         if given == school:
             return school
-    record.fault(
-        "school", f"'{given[:40]}' is not a school; one of: {', '.join(_NEEDS)}." if given else "This cell is empty."
-    )
+    unknown = f"'{given[:40]}' is not a technique system; one of: {', '.join(_NEEDS)}."
+    record.fault("school", unknown if given else "This cell is empty.")
     return None
 
 
-def _stray_cells(record: _Record, school: LawName) -> bool:
-    """A cell that belongs to another school is a contradiction, not something to drop."""
+def _stray_cells(record: _Record, school: SystemName) -> bool:
+    """A cell that belongs to another technique system is a contradiction, not something to drop."""
     others = {key for keys in _NEEDS.values() for key in keys} - set(_NEEDS[school])
     stray = [key for key in sorted(others) if record.text(key)]
     for key in stray:
-        record.fault(key, f"This cell does not belong to a {school} row; empty it or change the school.")
+        record.fault(key, f"This cell does not belong to a {school} row; empty it or change the technique system.")
     return not stray
 
 
@@ -444,7 +435,7 @@ def _plausible_mas(record: _Record, mas: float, thickness_cm: float, room: Room)
     return False
 
 
-def _keep(lines: list[ChartLine], record: _Record, line: ChartLine, law: Law, room: Room) -> None:
+def _keep(lines: list[ChartLine], record: _Record, line: ChartLine, law: MasRule, room: Room) -> None:
     whole = ChartLine(**{**{name: getattr(line, name) for name in ChartLine.__dataclass_fields__}, "law": law})
     try:
         lines.append(check_line(whole, record.known.projection(whole.projection), room))

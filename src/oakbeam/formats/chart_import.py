@@ -12,9 +12,9 @@ from dataclasses import dataclass, replace
 from rapidfuzz import fuzz, process
 
 from oakbeam.catalogue import Catalogue, search
-from oakbeam.core.chart import ChartLine, usual_range_cm
-from oakbeam.core.refusal import Refusal
-from oakbeam.core.room import Room
+from oakbeam.core.charts.line import ChartLine, usual_range_cm
+from oakbeam.core.equipment.room import Room
+from oakbeam.core.errors import Refusal
 from oakbeam.formats.cells import number
 from oakbeam.formats.chart_csv import COLUMNS, LENGTHS, BadCell, BadFile, Rows, read_rows
 

@@ -8,8 +8,8 @@ from typing import Any
 
 from pydantic import TypeAdapter, ValidationError
 
-from oakbeam.core.chart import Chart
-from oakbeam.core.refusal import Refusal
+from oakbeam.core.charts.line import Chart
+from oakbeam.core.errors import Refusal
 
 FORMAT = "oakbeam-chart"
 FORMAT_VERSION = 2

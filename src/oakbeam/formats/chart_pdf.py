@@ -36,8 +36,8 @@ from reportlab.platypus import (
     TableStyle,
 )
 
-from oakbeam.core.chart import Chart
-from oakbeam.core.sheet import Setting, SheetLine
+from oakbeam.core.charts.line import Chart
+from oakbeam.core.charts.printed_page import Setting, SheetLine
 
 Kind = Literal["wall", "booklet", "card"]
 Paper = Literal["a3", "a4"]

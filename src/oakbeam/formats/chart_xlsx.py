@@ -14,8 +14,8 @@ from openpyxl.utils.exceptions import InvalidFileException
 from openpyxl.worksheet.worksheet import Worksheet
 
 from oakbeam.catalogue import Catalogue
-from oakbeam.core.chart import Chart, ChartLine
-from oakbeam.core.room import Room
+from oakbeam.core.charts.line import Chart, ChartLine
+from oakbeam.core.equipment.room import Room
 from oakbeam.formats.cells import number
 from oakbeam.formats.chart_csv import COLUMNS, MOST_ROWS, BadCell, BadFile, Rows, checked_rows, read_rows, rows_for
 

@@ -12,9 +12,10 @@ from collections.abc import Callable, Mapping, Sequence
 from dataclasses import asdict, dataclass, replace
 from functools import partial
 
-from oakbeam.core.chart import Band, Banded, Chart, ChartLine, FixedKvp, Law, LawName, Levelled, Link, Point, VariableKvp
-from oakbeam.core.families import followed
-from oakbeam.core.rules import GridTable
+from oakbeam.core.charts.line import Chart, ChartLine, Link
+from oakbeam.core.charts.links import followed
+from oakbeam.core.charts.systems import Band, Banded, FixedKvp, Levelled, MasRule, Point, SystemName, VariableKvp
+from oakbeam.core.physics.rules_of_thumb import GridTable
 from oakbeam.store.database import Conflict, Connection, NotFound, Store, audit, now
 
 MOST_AT_ONCE = 500
@@ -111,12 +112,12 @@ def propose(store: Store, chart_id: int, actor: str) -> Chart:
         return _get(db, chart_id)
 
 
-def give_back(store: Store, chart_id: int, actor: str, why: str) -> Chart:
+def return_to_author(store: Store, chart_id: int, actor: str, why: str) -> Chart:
     """Make a proposed version a draft again, with the reason: by who shall approve it, or by who proposed it."""
     with store.change() as db:
         chart = _proposed(db, chart_id)
         db.execute("UPDATE chart SET status = 'draft', proposed_by = '', proposed_at = '' WHERE id = ?", (chart_id,))
-        audit(db, actor, "chart.give_back", f"chart:{chart_id}", {"version": chart.version, "why": why})
+        audit(db, actor, "chart.return_to_author", f"chart:{chart_id}", {"version": chart.version, "why": why})
         return _get(db, chart_id)
 
 
@@ -372,8 +373,8 @@ def _lines(db: Connection, chart_id: int) -> tuple[ChartLine, ...]:
 
 
 def _line_from(row: sqlite3.Row, bands: tuple[Band, ...], points: tuple[Point, ...]) -> ChartLine:
-    school: LawName = row["school"]
-    law: Law
+    school: SystemName = row["school"]
+    law: MasRule
     if school == "banded":
         law = Banded(bands)
     elif school == "levelled":

@@ -16,7 +16,7 @@ from importlib.resources import files
 from pathlib import Path
 from typing import Any, TypeVar
 
-from oakbeam.core.refusal import Allowed, Refusal
+from oakbeam.core.errors import Allowed, Refusal
 
 T = TypeVar("T")
 MOST_PARSED = 50_000

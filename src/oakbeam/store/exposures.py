@@ -9,8 +9,8 @@ import statistics
 from dataclasses import asdict, dataclass, replace
 from typing import Literal
 
-from oakbeam.core.chart import ChartLine
-from oakbeam.core.forecast import NOTHING_SEEN, Seen
+from oakbeam.core.charts.line import ChartLine
+from oakbeam.core.technique.forecast import NOTHING_SEEN, Seen
 from oakbeam.store.database import Conflict, NotFound, Store, audit, now
 
 Outcome = Literal["accepted", "rejected"]

@@ -1,4 +1,4 @@
-"""What belongs to the department: its own projections and exams over the shipped ones, settings, and gate records."""
+"""What belongs to the department: its own projections and exams over the shipped ones, settings, and clearance records."""
 
 from __future__ import annotations
 
@@ -9,7 +9,7 @@ from functools import lru_cache
 from typing import Any, Literal
 
 from oakbeam.catalogue import Catalogue, CatalogueError, shipped
-from oakbeam.core.refusal import Refusal
+from oakbeam.core.errors import Refusal
 from oakbeam.store import settings
 from oakbeam.store.database import Conflict, Store, audit, now
 
@@ -40,12 +40,12 @@ class LocalEntry:
 
 
 @dataclass(frozen=True, slots=True)
-class GateRecord:
-    """Who decided a gate, when, and what; the application records it and decides nothing. No patient identity."""
+class ClearanceRecord:
+    """Who decided a clearance, when, and what; the application records it and decides nothing. No patient identity."""
 
     room: str
     exam: str
-    gate: str
+    clearance: str
     decision: Decision
     decided_by: str
     why: str = ""
@@ -148,23 +148,29 @@ def offered_accounts(store: Store) -> tuple[str, list[str]] | None:
     return kept and (kept["password"], kept["people"])
 
 
-def record_gate(store: Store, record: GateRecord, actor: str) -> GateRecord:
-    """Keep who decided a gate and when. Nothing is judged and nothing can be altered afterwards."""
+def record_clearance(store: Store, record: ClearanceRecord, actor: str) -> ClearanceRecord:
+    """Keep who decided a clearance and when. Nothing is judged and nothing can be altered afterwards."""
     given = {**asdict(record), "at": now()}
     with store.change() as db:
         row = db.execute(
-            "INSERT INTO gate_record (at, room, exam, gate, decision, decided_by, why, study_key)"
-            " VALUES (:at, :room, :exam, :gate, :decision, :decided_by, :why, :study_key) RETURNING id",
+            "INSERT INTO clearance (at, room, exam, clearance, decision, decided_by, why, study_key)"
+            " VALUES (:at, :room, :exam, :clearance, :decision, :decided_by, :why, :study_key) RETURNING id",
             given,
         ).fetchone()
-        audit(db, actor, "gate.record", f"gate:{row['id']}", {"gate": record.gate, "decision": record.decision})
-    return GateRecord(**{**given, "id": row["id"]})
+        audit(
+            db,
+            actor,
+            "clearance.record",
+            f"clearance:{row['id']}",
+            {"clearance": record.clearance, "decision": record.decision},
+        )
+    return ClearanceRecord(**{**given, "id": row["id"]})
 
 
-def gate_records(store: Store, study_key: str | None = None, limit: int = 200) -> list[GateRecord]:
-    """The gate records, newest first; of one study key where given."""
+def clearance_records(store: Store, study_key: str | None = None, limit: int = 200) -> list[ClearanceRecord]:
+    """The clearance records, newest first; of one study key where given."""
     rows = store.db.execute(
-        "SELECT * FROM gate_record WHERE :key IS NULL OR study_key = :key ORDER BY id DESC LIMIT :limit",
+        "SELECT * FROM clearance WHERE :key IS NULL OR study_key = :key ORDER BY id DESC LIMIT :limit",
         {"key": study_key, "limit": limit},
     )
-    return [GateRecord(**dict(row)) for row in rows]
+    return [ClearanceRecord(**dict(row)) for row in rows]

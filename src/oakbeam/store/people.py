@@ -17,7 +17,7 @@ from typing import Literal, get_args
 from argon2 import PasswordHasher
 from argon2.exceptions import InvalidHashError, VerificationError
 
-from oakbeam.core.refusal import Refusal, one_of, within
+from oakbeam.core.errors import Refusal, one_of, within
 from oakbeam.store import settings
 from oakbeam.store.database import Conflict, NotFound, Store, audit, now
 

@@ -8,7 +8,7 @@ from dataclasses import replace
 
 from pydantic import TypeAdapter
 
-from oakbeam.core.room import Room
+from oakbeam.core.equipment.room import Room
 from oakbeam.store.database import Conflict, NotFound, Store, audit
 
 _ROOM = TypeAdapter(Room)

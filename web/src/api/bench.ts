@@ -21,9 +21,9 @@ export type Change = Schemas["ChangeIn"];
 export type Changed = Schemas["ChangedOut"];
 export type LineIn = Schemas["LineIn"];
 export type Adjustment = Schemas["Adjustment"];
-export type SchoolView = Schemas["SchoolView"];
+export type SchoolView = Schemas["SystemView"];
 export type Built = Schemas["BuiltOut"];
-export type Carried = Schemas["CarriedOut"];
+export type Carried = Schemas["AdaptedOut"];
 export type Preview = Schemas["PreviewOut"];
 export type Comment = Schemas["Comment"];
 
@@ -52,7 +52,7 @@ export const useSchools = (chart: Chart, line: number) =>
     queryKey: ["bench", "schools", chart.id, chart.revision, line],
     queryFn: () =>
       unwrap<SchoolView[]>(
-        client.GET("/api/charts/{chart_id}/lines/{line_id}/schools", {
+        client.GET("/api/charts/{chart_id}/lines/{line_id}/systems", {
           params: { path: { chart_id: chart.id, line_id: line } },
         }),
       ),
@@ -161,7 +161,7 @@ export const useBuild = () =>
 export const useCarry = () =>
   useChange(
     ({ room, chart }: { room: string; chart: number }) =>
-      unwrap<Carried[]>(client.POST("/api/rooms/{room_id}/carry", { ...ofRoom(room), body: { chart } })),
+      unwrap<Carried[]>(client.POST("/api/rooms/{room_id}/adapt", { ...ofRoom(room), body: { chart } })),
     [],
   );
 
@@ -183,7 +183,7 @@ export const useStep = () =>
 export const useGiveBack = () =>
   useChange(
     ({ chart, why }: { chart: number; why: string }) =>
-      unwrap<Chart>(client.POST("/api/charts/{chart_id}/give-back", { ...ofChart(chart), body: { why } })),
+      unwrap<Chart>(client.POST("/api/charts/{chart_id}/return", { ...ofChart(chart), body: { why } })),
     CHARTS,
   );
 

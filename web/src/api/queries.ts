@@ -157,10 +157,10 @@ export const useRunSheet = (request: RunSheetRequest | null) =>
     gcTime: 30_000,
   });
 
-export const useGate = () =>
+export const useClearance = () =>
   useMutation({
-    mutationFn: (body: Schemas["GateIn"]) =>
-      unwrap<Schemas["GateRecord"]>(client.POST("/api/gates", { body })),
+    mutationFn: (body: Schemas["ClearanceIn"]) =>
+      unwrap<Schemas["ClearanceRecord"]>(client.POST("/api/clearances", { body })),
   });
 
 /** What the (simulated) receptor shows after an exposure. */

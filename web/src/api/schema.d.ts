@@ -134,51 +134,10 @@ export interface paths {
         get: operations["list_charts_api_charts_get"];
         put?: never;
         /**
-         * New Chart
+         * Post Chart
          * @description A new draft of a room's next version: empty, with the lines of another version, or with lines given.
          */
-        post: operations["new_chart_api_charts_post"];
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/charts/import": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        /**
-         * Import Chart
-         * @description A new draft from CSV text in our own columns. Where any cell is wrong nothing is imported, and `faults` names each row
-         *     and column. Other files: preview, then a new chart with its lines.
-         */
-        post: operations["import_chart_api_charts_import_post"];
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/charts/import/preview": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        /**
-         * Preview Import
-         * @description How a file's columns are read, what was guessed, the lines it gives or every bad cell. Nothing is kept.
-         */
-        post: operations["preview_import_api_charts_import_preview_post"];
+        post: operations["post_chart_api_charts_post"];
         delete?: never;
         options?: never;
         head?: never;
@@ -233,7 +192,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/charts/{chart_id}/give-back": {
+    "/api/charts/{chart_id}/return": {
         parameters: {
             query?: never;
             header?: never;
@@ -243,10 +202,10 @@ export interface paths {
         get?: never;
         put?: never;
         /**
-         * Give Back
+         * Return To Author
          * @description Make a proposed version a draft again, with the reason.
          */
-        post: operations["give_back_api_charts__chart_id__give_back_post"];
+        post: operations["return_to_author_api_charts__chart_id__return_post"];
         delete?: never;
         options?: never;
         head?: never;
@@ -331,6 +290,375 @@ export interface paths {
          * @description Call a comment settled.
          */
         post: operations["resolve_comment_api_comments__comment_id__resolve_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/charts/{chart_id}/changes": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Post Changes
+         * @description Several changes of a draft, all or none. Where somebody changed a line meanwhile: 409, with the lines as they are.
+         */
+        post: operations["post_changes_api_charts__chart_id__changes_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/charts/{chart_id}/lines": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Add Line
+         * @description Add a line to a draft, its law given outright.
+         */
+        post: operations["add_line_api_charts__chart_id__lines_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/charts/{chart_id}/lines/{line_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /**
+         * Change Line
+         * @description Replace a line of a draft.
+         */
+        put: operations["change_line_api_charts__chart_id__lines__line_id__put"];
+        post?: never;
+        /**
+         * Remove Line
+         * @description Take a line out of a draft.
+         */
+        delete: operations["remove_line_api_charts__chart_id__lines__line_id__delete"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/charts/{chart_id}/tables": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Chart Tables
+         * @description Every line of a chart over its range, on the room's stations.
+         */
+        get: operations["chart_tables_api_charts__chart_id__tables_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/charts/{chart_id}/lines/{line_id}/table": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Get Line Table
+         * @description One line of a chart over its range, on the room's stations.
+         */
+        get: operations["get_line_table_api_charts__chart_id__lines__line_id__table_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/rooms/{room_id}/line-preview": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Preview Line
+         * @description The line that would come of one accepted exposure, as a table on the room's stations. Nothing is kept.
+         */
+        post: operations["preview_line_api_rooms__room_id__line_preview_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/charts/{chart_id}/lines/from-exposure": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Add Line From Exposure
+         * @description Add a line to a draft from one accepted exposure.
+         */
+        post: operations["add_line_from_exposure_api_charts__chart_id__lines_from_exposure_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/charts/{chart_id}/level": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Get Level
+         * @description The expected deviation index of every line over its thickness.
+         */
+        get: operations["get_level_api_charts__chart_id__level_get"];
+        put?: never;
+        /**
+         * Post Level
+         * @description The smallest changes that hold lines level. Nothing is kept.
+         */
+        post: operations["post_level_api_charts__chart_id__level_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/charts/{chart_id}/lint": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Get Lint
+         * @description What is wrong with a chart, why, and what to do.
+         */
+        get: operations["get_lint_api_charts__chart_id__lint_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/chart-checks": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * List Checks
+         * @description The chart checks there are: id, title, and what each looks for.
+         */
+        get: operations["list_checks_api_chart_checks_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/charts/{chart_id}/adjust": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Post Adjust
+         * @description What a change of many lines at once would make of them. Nothing is kept.
+         */
+        post: operations["post_adjust_api_charts__chart_id__adjust_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/charts/{chart_id}/lines/{line_id}/systems": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Get Systems
+         * @description One line in every technique system, with DI, dose, contrast and time over thickness.
+         */
+        get: operations["get_systems_api_charts__chart_id__lines__line_id__systems_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/charts/{chart_id}/lines/{line_id}/link": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Get Link
+         * @description The link that would make a line follow another and leave its own technique as it is.
+         */
+        get: operations["get_link_api_charts__chart_id__lines__line_id__link_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/charts/{chart_id}/compare/{other_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Get Comparison
+         * @description Two charts line by line: what changed, and what it does to the expected index and to dose.
+         */
+        get: operations["get_comparison_api_charts__chart_id__compare__other_id__get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/rooms/{room_id}/build": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Post Build
+         * @description A whole chart from a few test exposures, with where each line comes from and how sure it is. Nothing is kept.
+         */
+        post: operations["post_build_api_rooms__room_id__build_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/rooms/{room_id}/adapt": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Post Adapt
+         * @description A chart of another room carried to this one, each line with its factors and their reasons. Nothing is kept.
+         */
+        post: operations["post_adapt_api_rooms__room_id__adapt_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/charts/import": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Post Import
+         * @description A new draft from CSV text in our own columns. Where any cell is wrong nothing is imported, and `faults` names each row
+         *     and column. Other files: preview, then a new chart with its lines.
+         */
+        post: operations["post_import_api_charts_import_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/charts/import/preview": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Post Import Preview
+         * @description How a file's columns are read, what was guessed, the lines it gives or every bad cell. Nothing is kept.
+         */
+        post: operations["post_import_preview_api_charts_import_preview_post"];
         delete?: never;
         options?: never;
         head?: never;
@@ -429,354 +757,6 @@ export interface paths {
          * @description The chart as a JSON document that names its format and version.
          */
         get: operations["export_json_api_charts__chart_id__json_get"];
-        put?: never;
-        post?: never;
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/charts/{chart_id}/tables": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        /**
-         * Chart Tables
-         * @description Every line of a chart over its range, on the room's stations.
-         */
-        get: operations["chart_tables_api_charts__chart_id__tables_get"];
-        put?: never;
-        post?: never;
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/charts/{chart_id}/lines/{line_id}/table": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        /**
-         * Line Table
-         * @description One line of a chart over its range, on the room's stations.
-         */
-        get: operations["line_table_api_charts__chart_id__lines__line_id__table_get"];
-        put?: never;
-        post?: never;
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/rooms/{room_id}/line-preview": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        /**
-         * Preview Line
-         * @description The line that would come of one accepted exposure, as a table on the room's stations. Nothing is kept.
-         */
-        post: operations["preview_line_api_rooms__room_id__line_preview_post"];
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/charts/{chart_id}/changes": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        /**
-         * Change Lines
-         * @description Several changes of a draft, all or none. Where somebody changed a line meanwhile: 409, with the lines as they are.
-         */
-        post: operations["change_lines_api_charts__chart_id__changes_post"];
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/charts/{chart_id}/lines/from-exposure": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        /**
-         * Add Line From Exposure
-         * @description Add a line to a draft from one accepted exposure.
-         */
-        post: operations["add_line_from_exposure_api_charts__chart_id__lines_from_exposure_post"];
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/charts/{chart_id}/lines": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        /**
-         * Add Line
-         * @description Add a line to a draft, its law given outright.
-         */
-        post: operations["add_line_api_charts__chart_id__lines_post"];
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/charts/{chart_id}/lines/{line_id}": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        /**
-         * Change Line
-         * @description Replace a line of a draft.
-         */
-        put: operations["change_line_api_charts__chart_id__lines__line_id__put"];
-        post?: never;
-        /**
-         * Remove Line
-         * @description Take a line out of a draft.
-         */
-        delete: operations["remove_line_api_charts__chart_id__lines__line_id__delete"];
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/charts/{chart_id}/level": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        /**
-         * Level Check
-         * @description The expected deviation index of every line over its thickness.
-         */
-        get: operations["level_check_api_charts__chart_id__level_get"];
-        put?: never;
-        /**
-         * Level It
-         * @description The smallest changes that hold lines level. Nothing is kept.
-         */
-        post: operations["level_it_api_charts__chart_id__level_post"];
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/charts/{chart_id}/lint": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        /**
-         * Lint Chart
-         * @description What is wrong with a chart, why, and what to do.
-         */
-        get: operations["lint_chart_api_charts__chart_id__lint_get"];
-        put?: never;
-        post?: never;
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/charts/{chart_id}/adjust": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        /**
-         * Adjust
-         * @description What a change of many lines at once would make of them. Nothing is kept.
-         */
-        post: operations["adjust_api_charts__chart_id__adjust_post"];
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/charts/{chart_id}/lines/{line_id}/schools": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        /**
-         * Schools Of
-         * @description One line in every school, with DI, dose, contrast and time over thickness.
-         */
-        get: operations["schools_of_api_charts__chart_id__lines__line_id__schools_get"];
-        put?: never;
-        post?: never;
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/charts/{chart_id}/lines/{line_id}/link": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        /**
-         * Link Of
-         * @description The link that would make a line follow another and leave its own technique as it is.
-         */
-        get: operations["link_of_api_charts__chart_id__lines__line_id__link_get"];
-        put?: never;
-        post?: never;
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/charts/{chart_id}/compare/{other_id}": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        /**
-         * Compare Charts
-         * @description Two charts line by line: what changed, and what it does to the expected index and to dose.
-         */
-        get: operations["compare_charts_api_charts__chart_id__compare__other_id__get"];
-        put?: never;
-        post?: never;
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/rooms/{room_id}/build": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        /**
-         * Build Chart
-         * @description A whole chart from a few test exposures, with where each line comes from and how sure it is. Nothing is kept.
-         */
-        post: operations["build_chart_api_rooms__room_id__build_post"];
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/rooms/{room_id}/carry": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        /**
-         * Carry Chart
-         * @description A chart of another room carried to this one, each line with its factors and their reasons. Nothing is kept.
-         */
-        post: operations["carry_chart_api_rooms__room_id__carry_post"];
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/health": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        /**
-         * Health
-         * @description Ready to serve, and which version.
-         */
-        get: operations["health_api_health_get"];
-        put?: never;
-        post?: never;
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/start": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        /**
-         * Start
-         * @description What every view begins with, in one answer: rooms, catalogue, lists to pick from, and what is charted.
-         */
-        get: operations["start_api_start_get"];
         put?: never;
         post?: never;
         delete?: never;
@@ -885,6 +865,26 @@ export interface paths {
          * @description The audit rows of a room, newest first.
          */
         get: operations["room_history_api_rooms__room_id__history_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/choices": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * List Choices
+         * @description The lists to pick from: conditions and casts, findings, reject reasons; and the general cautions.
+         */
+        get: operations["list_choices_api_choices_get"];
         put?: never;
         post?: never;
         delete?: never;
@@ -1002,10 +1002,10 @@ export interface paths {
         };
         get?: never;
         /**
-         * Save Local
+         * Put Local
          * @description Change a projection or exam, or add one of the department's own; only the fields given differ from the shipped.
          */
-        put: operations["save_local_api_catalogue_local__kind___entry_id__put"];
+        put: operations["put_local_api_catalogue_local__kind___entry_id__put"];
         post?: never;
         /**
          * Remove Local
@@ -1047,17 +1047,17 @@ export interface paths {
         get?: never;
         put?: never;
         /**
-         * Run Sheet
+         * Post Run Sheet
          * @description An exam's steps in working order, each with its technique and with what the hands must change on the way to it.
          */
-        post: operations["run_sheet_api_run_sheets_post"];
+        post: operations["post_run_sheet_api_run_sheets_post"];
         delete?: never;
         options?: never;
         head?: never;
         patch?: never;
         trace?: never;
     };
-    "/api/gates": {
+    "/api/clearances": {
         parameters: {
             query?: never;
             header?: never;
@@ -1065,16 +1065,57 @@ export interface paths {
             cookie?: never;
         };
         /**
-         * List Gates
-         * @description Gate records, newest first.
+         * List Clearances
+         * @description Clearance records, newest first.
          */
-        get: operations["list_gates_api_gates_get"];
+        get: operations["list_clearances_api_clearances_get"];
         put?: never;
         /**
-         * Record Gate
-         * @description Keep who cleared a gate of an exam and when. Nothing is decided here.
+         * Post Clearance
+         * @description Keep who cleared a clearance of an exam and when. Nothing is decided here.
          */
-        post: operations["record_gate_api_gates_post"];
+        post: operations["post_clearance_api_clearances_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/waiting": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Get Waiting
+         * @description The requests that wait, from the simulated worklist; nobody is identified.
+         */
+        get: operations["get_waiting_api_waiting_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/what-if": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * What Else
+         * @description The choices of kVp, grid and SID that give the receptor the same, with dose, contrast and time, by the physics
+         *     model.
+         */
+        post: operations["what_else_api_what_if_post"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1101,46 +1142,6 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/waiting": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        /**
-         * Waiting
-         * @description The requests that wait, from the simulated worklist; nobody is identified.
-         */
-        get: operations["waiting_api_waiting_get"];
-        put?: never;
-        post?: never;
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/choices": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        /**
-         * List Choices
-         * @description The lists to pick from: conditions and casts, findings, reject reasons; and the general cautions.
-         */
-        get: operations["list_choices_api_choices_get"];
-        put?: never;
-        post?: never;
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
     "/api/techniques": {
         parameters: {
             query?: never;
@@ -1151,32 +1152,12 @@ export interface paths {
         get?: never;
         put?: never;
         /**
-         * Technique
-         * @description kVp, mAs, mA, time, focal spot, SID and grid for a measured patient, with the ladder behind them.
+         * Post Technique
+         * @description kVp, mAs, mA, time, focal spot, SID and grid for a measured patient, with how they were worked out.
          *
          *     Served by `lane` in front of the framework; described here.
          */
-        post: operations["technique_api_techniques_post"];
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/what-if": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        /**
-         * What Else
-         * @description The choices of kVp, grid and SID that give the receptor the same, with dose, contrast and time, by the beam model.
-         */
-        post: operations["what_else_api_what_if_post"];
+        post: operations["post_technique_api_techniques_post"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1194,7 +1175,7 @@ export interface paths {
         put?: never;
         /**
          * Beam Model
-         * @description The beam model for each case: kerma, scatter, grid, receptor and dose, per mAs unless `mas` is given.
+         * @description The physics model for each case: kerma, scatter, grid, receptor and dose, per mAs unless `mas` is given.
          */
         post: operations["beam_model_api_beam_post"];
         delete?: never;
@@ -1213,10 +1194,10 @@ export interface paths {
         get?: never;
         put?: never;
         /**
-         * Judge
+         * Post Judgement
          * @description Judge an image by its exposure index or density. Nothing is kept.
          */
-        post: operations["judge_api_judgements_post"];
+        post: operations["post_judgement_api_judgements_post"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1307,13 +1288,53 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/health": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Health
+         * @description Ready to serve, and which version.
+         */
+        get: operations["health_api_health_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/start": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Get Start
+         * @description What every view begins with, in one answer: rooms, catalogue, lists to pick from, and what is charted.
+         */
+        get: operations["get_start_api_start_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
 }
 export type webhooks = Record<string, never>;
 export interface components {
     schemas: {
         /**
          * AcceptedExposureIn
-         * @description One exposure that gave an accepted image, and the school that makes a line of it.
+         * @description One exposure that gave an accepted image, and the technique system that makes a line of it.
          *
          *     With ei, the mAs is first brought to the target. parameter: doubling thickness [cm], or kVp per cm for
          *     variable kVp, or for levelled the kVp per cm it steps with (0 keeps the kVp).
@@ -1356,9 +1377,38 @@ export interface components {
             parameter?: number | null;
         };
         /**
+         * AdaptIn
+         * @description A chart of another room.
+         */
+        AdaptIn: {
+            /** Chart */
+            chart: number;
+        };
+        /**
+         * AdaptedOut
+         * @description A line carried to another room (see `adapt.Adapted`).
+         */
+        AdaptedOut: {
+            source: components["schemas"]["ChartLine"];
+            line: components["schemas"]["ChartLine"] | null;
+            /** Factors */
+            factors: components["schemas"]["Factor"][];
+            /** Factor */
+            factor: number;
+            /** Test */
+            test: string[];
+            /** Refusal */
+            refusal: string | null;
+            /**
+             * Change
+             * @enum {string}
+             */
+            change: "carried" | "refused";
+        };
+        /**
          * Adjustment
-         * @description One change of many lines. Each left out stays. hold: keep the receptor exposure by the beam model, so that mAs follows
-         *     kVp, grid, SID and receptor; otherwise only what is named changes.
+         * @description One change of many lines. Each left out stays. hold: keep the receptor exposure by the physics model, so that mAs
+         *     follows kVp, grid, SID and receptor; otherwise only what is named changes.
          */
         Adjustment: {
             /** Lines */
@@ -1456,7 +1506,7 @@ export interface components {
         };
         /**
          * AngleAdvice
-         * @description A tube angle, or a turn of the part, by the school in force, and the schools there are.
+         * @description A tube angle, or a turn of the part, by the method in force, and the methods there are.
          */
         AngleAdvice: {
             /** School */
@@ -1728,7 +1778,8 @@ export interface components {
         };
         /**
          * BuildIn
-         * @description Test exposures, the projections wanted (None: all that the room can serve), and the school to write them in.
+         * @description Test exposures, the projections wanted (None: all that the room can serve), and the technique system to write them
+         *     in.
          */
         BuildIn: {
             /** Exposures */
@@ -1774,35 +1825,6 @@ export interface components {
              * @default
              */
             note: string;
-        };
-        /**
-         * CarriedOut
-         * @description A line carried to another room (see `carrying.Carried`).
-         */
-        CarriedOut: {
-            source: components["schemas"]["ChartLine"];
-            line: components["schemas"]["ChartLine"] | null;
-            /** Factors */
-            factors: components["schemas"]["Factor"][];
-            /** Factor */
-            factor: number;
-            /** Test */
-            test: string[];
-            /** Refusal */
-            refusal: string | null;
-            /**
-             * Change
-             * @enum {string}
-             */
-            change: "carried" | "refused";
-        };
-        /**
-         * CarryIn
-         * @description A chart of another room.
-         */
-        CarryIn: {
-            /** Chart */
-            chart: number;
         };
         /**
          * Caution
@@ -2024,22 +2046,6 @@ export interface components {
             line: components["schemas"]["ChartLine"];
         };
         /**
-         * Check
-         * @description Reproducibility or linearity of some readings: the value [%], the usual limit [%], and whether it is kept.
-         */
-        Check: {
-            /** Name */
-            name: string;
-            /** Where */
-            where: string;
-            /** Value Percent */
-            value_percent: number;
-            /** Limit Percent */
-            limit_percent: number;
-            /** Kept */
-            kept: boolean;
-        };
-        /**
          * Checks
          * @description The department's pre-exposure checks, in order.
          */
@@ -2117,6 +2123,75 @@ export interface components {
             checks: string[];
         };
         /**
+         * ClearanceIn
+         * @description Who decided a clearance: cleared, or not applicable here and why. decided_by is the person who decided, by role or
+         *     name.
+         */
+        ClearanceIn: {
+            /** Room */
+            room: string;
+            /** Exam */
+            exam: string;
+            /** Clearance */
+            clearance: string;
+            /**
+             * Decision
+             * @enum {string}
+             */
+            decision: "cleared" | "not_applicable";
+            /** Decided By */
+            decided_by: string;
+            /**
+             * Why
+             * @default
+             */
+            why: string;
+            /**
+             * Study Key
+             * @default
+             */
+            study_key: string;
+        };
+        /**
+         * ClearanceRecord
+         * @description Who decided a clearance, when, and what; the application records it and decides nothing. No patient identity.
+         */
+        ClearanceRecord: {
+            /** Room */
+            room: string;
+            /** Exam */
+            exam: string;
+            /** Clearance */
+            clearance: string;
+            /**
+             * Decision
+             * @enum {string}
+             */
+            decision: "cleared" | "not_applicable";
+            /** Decided By */
+            decided_by: string;
+            /**
+             * Why
+             * @default
+             */
+            why: string;
+            /**
+             * Study Key
+             * @default
+             */
+            study_key: string;
+            /**
+             * At
+             * @default
+             */
+            at: string;
+            /**
+             * Id
+             * @default 0
+             */
+            id: number;
+        };
+        /**
          * Column
          * @description A column of the file: the file's name for it, ours (None: left out), and its first cells.
          */
@@ -2179,7 +2254,7 @@ export interface components {
         };
         /**
          * Composition
-         * @description What the beam meets in the part, for the beam model; an estimate whose uncertainty the forecast carries.
+         * @description What the beam meets in the part, for the physics model; an estimate whose uncertainty the forecast carries.
          *
          *     bone_mm: cortical-equivalent bone on the ray at the average adult. lung_fraction of the thickness is lung. fat: share of
          *     what is neither bone nor lung that is fat, at the average adult of medium build; extra_fat: share of the thickness above
@@ -2264,7 +2339,7 @@ export interface components {
          * Draft
          * @description A drafted line. correction_di: what the exposures moved the bare model by; spread_di: one standard deviation of the
          *     line itself (not of its patients); shares: of the test exposures in the correction, largest first; refusal: why the
-         *     school could not be had, the levelled line standing in its place.
+         *     technique system could not be had, the levelled line standing in its place.
          */
         Draft: {
             line: components["schemas"]["ChartLine"];
@@ -2338,11 +2413,11 @@ export interface components {
         };
         /**
          * ExamStep
-         * @description One step: a projection (or one of several methods), a gate, or a wait.
+         * @description One step: a projection (or one of several methods), a clearance, or a wait.
          *
-         *     projections: one, or the methods to choose from, the first being the usual one; empty for a gate and a wait. gate: what
-         *     somebody must have cleared; who and when are recorded, nothing is decided here. wait_min: minutes by a timer that runs
-         *     while other work goes on; note says for what. when: the condition of a step that is not always taken.
+         *     projections: one, or the methods to choose from, the first being the usual one; empty for a clearance and a wait.
+         *     clearance: what somebody must have cleared; who and when are recorded, nothing is decided here. wait_min: minutes by a
+         *     timer that runs while other work goes on; note says for what. when: the condition of a step that is not always taken.
          */
         ExamStep: {
             /**
@@ -2350,8 +2425,8 @@ export interface components {
              * @default []
              */
             projections: string[];
-            /** Gate */
-            gate?: string | null;
+            /** Clearance */
+            clearance?: string | null;
             /** Wait Min */
             wait_min?: number | null;
             /**
@@ -2471,11 +2546,8 @@ export interface components {
             outcome: "accepted" | "rejected";
             /** Reject Reason */
             reject_reason?: string | null;
-            /**
-             * Findings
-             * @default []
-             */
-            findings: ("wrong_label" | "anatomy_missing" | "malpositioned" | "off_centre" | "field_not_found" | "metal" | "not_penetrated" | "flat_contrast" | "noisy" | "motion" | "cut_off" | "clipped")[];
+            /** Findings */
+            findings?: ("wrong_label" | "anatomy_missing" | "malpositioned" | "off_centre" | "field_not_found" | "metal" | "not_penetrated" | "flat_contrast" | "noisy" | "motion" | "cut_off" | "clipped")[];
             /**
              * Study Key
              * @default
@@ -2583,11 +2655,10 @@ export interface components {
          * @description A finding of the lint, its lines by id.
          */
         FindingOut: {
-            /**
-             * Rule
-             * @enum {string}
-             */
-            rule: "not_monotonic" | "coarse_steps" | "kvp_window" | "time_ceiling" | "tube_limit" | "grid_small_part" | "no_grid_thick_part" | "dose_level" | "neighbours" | "grid_twins" | "grid_focus" | "minimum_sid" | "missing_range" | "half_row" | "same_technique" | "drifts" | "link";
+            /** Rule */
+            rule: string;
+            /** Title */
+            title: string;
             /**
              * Severity
              * @enum {string}
@@ -2613,7 +2684,7 @@ export interface components {
             /** Output Scale */
             output_scale: number;
             /** Checks */
-            checks: components["schemas"]["Check"][];
+            checks: components["schemas"]["oakbeam__core__equipment__calibration__Check"][];
             /** Filtration Mm Al */
             filtration_mm_al: number | null;
             /** Hvl Residual Percent */
@@ -2670,7 +2741,7 @@ export interface components {
          *     di_low to di_high: where four of five such patients should come out (see `forecast`); seen: how many logged exposures of
          *     the line narrowed it. Kerma is incident air kerma at the skin, entrance surface kerma that with backscatter.
          *     reference_kerma_mgy: an example of a reference level for the average adult, to be replaced by the local one.
-         *     model_di: what the beam model alone expects at these stations, for comparison; None where it has no answer.
+         *     model_di: what the physics model alone expects at these stations, for comparison; None where it has no answer.
          */
         Forecast: {
             /** Ei */
@@ -2723,74 +2794,6 @@ export interface components {
             unsharpness_mm?: number | null;
         };
         /**
-         * GateIn
-         * @description Who decided a gate: cleared, or not applicable here and why. decided_by is the person who decided, by role or name.
-         */
-        GateIn: {
-            /** Room */
-            room: string;
-            /** Exam */
-            exam: string;
-            /** Gate */
-            gate: string;
-            /**
-             * Decision
-             * @enum {string}
-             */
-            decision: "cleared" | "not_applicable";
-            /** Decided By */
-            decided_by: string;
-            /**
-             * Why
-             * @default
-             */
-            why: string;
-            /**
-             * Study Key
-             * @default
-             */
-            study_key: string;
-        };
-        /**
-         * GateRecord
-         * @description Who decided a gate, when, and what; the application records it and decides nothing. No patient identity.
-         */
-        GateRecord: {
-            /** Room */
-            room: string;
-            /** Exam */
-            exam: string;
-            /** Gate */
-            gate: string;
-            /**
-             * Decision
-             * @enum {string}
-             */
-            decision: "cleared" | "not_applicable";
-            /** Decided By */
-            decided_by: string;
-            /**
-             * Why
-             * @default
-             */
-            why: string;
-            /**
-             * Study Key
-             * @default
-             */
-            study_key: string;
-            /**
-             * At
-             * @default
-             */
-            at: string;
-            /**
-             * Id
-             * @default 0
-             */
-            id: number;
-        };
-        /**
          * Generator
          * @description The station lists of a room's console and the limits of its tube. time_ms may be empty: then time = mAs / mA.
          */
@@ -2810,14 +2813,6 @@ export interface components {
              * @default 600
              */
             mas_ceiling: number;
-        };
-        /**
-         * GiveBack
-         * @description Why a proposed version goes back.
-         */
-        GiveBack: {
-            /** Why */
-            why: string;
         };
         /**
          * Grid
@@ -2854,7 +2849,7 @@ export interface components {
         };
         /**
          * GridAdvice
-         * @description Whether a grid is usual here, and what it costs: mAs (and so dose) with the ratio over without, by the beam model.
+         * @description Whether a grid is usual here, and what it costs: mAs (and so dose) with the ratio over without, by the physics model.
          *     ratio: the one in use, or the one that could be. None where the room has none.
          */
         GridAdvice: {
@@ -3060,20 +3055,14 @@ export interface components {
             doubling_cm?: number | null;
             /** Kvp Per Cm */
             kvp_per_cm?: number | null;
-            /**
-             * Bands
-             * @default []
-             */
-            bands: components["schemas"]["BandIn"][];
-            /**
-             * Points
-             * @default []
-             */
-            points: components["schemas"]["PointIn"][];
+            /** Bands */
+            bands?: components["schemas"]["BandIn"][];
+            /** Points */
+            points?: components["schemas"]["PointIn"][];
         };
         /**
          * Levelled
-         * @description Points that the beam model found to give the same exposure index at each thickness (see `levelling`).
+         * @description Points that the physics model found to give the same exposure index at each thickness (see `levelling`).
          *
          *     base_cm: the thickness of the accepted exposure it was levelled from, one of the points. Between points the logarithm of
          *     the mAs is linear where the kVp is the same; where it steps, the lower point's setting is carried up to the step.
@@ -3263,7 +3252,7 @@ export interface components {
          * @description A condition or a cast: what it changes once, on a chart value for a normal patient.
          *
          *     Exactly one of mas_factor (x), kvp_percent (%), kvp_added (kVp) or, for a contrast medium, kvp_window is set. overlay:
-         *     what the beam model puts in the beam for it, material and thickness [cm]; None where the model has no opinion.
+         *     what the physics model puts in the beam for it, material and thickness [cm]; None where the model has no opinion.
          */
         Modifier: {
             /** Id */
@@ -3445,11 +3434,8 @@ export interface components {
             height_cm?: number | null;
             /** Sex */
             sex?: ("female" | "male") | null;
-            /**
-             * Conditions
-             * @default []
-             */
-            conditions: string[];
+            /** Conditions */
+            conditions?: string[];
             /** Cast */
             cast?: string | null;
             /** Contrast */
@@ -3981,15 +3967,20 @@ export interface components {
             ei?: number | null;
             /** Optical Density */
             optical_density?: number | null;
-            /**
-             * Findings
-             * @default []
-             */
-            findings: ("wrong_label" | "anatomy_missing" | "malpositioned" | "off_centre" | "field_not_found" | "metal" | "not_penetrated" | "flat_contrast" | "noisy" | "motion" | "cut_off" | "clipped")[];
+            /** Findings */
+            findings?: ("wrong_label" | "anatomy_missing" | "malpositioned" | "off_centre" | "field_not_found" | "metal" | "not_penetrated" | "flat_contrast" | "noisy" | "motion" | "cut_off" | "clipped")[];
+        };
+        /**
+         * ReturnIn
+         * @description Why a proposed version goes back.
+         */
+        ReturnIn: {
+            /** Why */
+            why: string;
         };
         /**
          * Room
-         * @description A room and its equipment. outputs: at least two points, kVp rising. school: which one rules the ladder here.
+         * @description A room and its equipment. outputs: at least two points, kVp rising. school: the method it calculates by.
          *     aec None: the room has none. revision grows with each change.
          */
         Room: {
@@ -4047,7 +4038,7 @@ export interface components {
          * Row
          * @description One thickness. The station fields are None where the room cannot deliver the setting; refusal then says why.
          *
-         *     drift_di: the deviation index that the beam model expects of the exact setting, the line being on target at its own
+         *     drift_di: the deviation index that the physics model expects of the exact setting, the line being on target at its own
          *     thickness; None where the model has no answer.
          */
         Row: {
@@ -4113,26 +4104,6 @@ export interface components {
             setups?: {
                 [key: string]: components["schemas"]["SetupRequest"];
             };
-        };
-        /**
-         * SchoolView
-         * @description One school's line for the part, over its range; refusal where the room or the part cannot have it.
-         */
-        SchoolView: {
-            /**
-             * School
-             * @enum {string}
-             */
-            school: "fixed_kvp" | "variable_kvp" | "high_kvp" | "banded" | "levelled" | "aec";
-            /** Says */
-            says: string;
-            line: components["schemas"]["ChartLine"] | null;
-            /** Worst Di */
-            worst_di: number | null;
-            /** Places */
-            places: components["schemas"]["Place"][];
-            /** Refusal */
-            refusal?: string | null;
         };
         /**
          * SessionOut
@@ -4280,9 +4251,9 @@ export interface components {
         };
         /**
          * Step
-         * @description One rung of the ladder. factor is the mAs factor; a step that moves kVp shows it before and after.
+         * @description One step of how a technique was worked out. factor is the mAs factor; a step that moves kVp shows it before and after.
          *
-         *     school: the one whose factor was taken. other_school and other_factor: what the other school would have taken for the
+         *     school: the method whose factor was taken. other_school and other_factor: what the other method would have taken for the
          *     same change, where it has an answer; apart: the two differ by over 10 %.
          */
         Step: {
@@ -4317,7 +4288,7 @@ export interface components {
         };
         /**
          * StripOut
-         * @description A line's strip (see `levelcheck.Strip`); places_cm empty where the model has no answer.
+         * @description A line's strip (see `IndexOverThickness`); places_cm empty where the model has no answer.
          */
         StripOut: {
             /** Line */
@@ -4371,6 +4342,26 @@ export interface components {
              * @default 0
              */
             attenuation_mm_al: number;
+        };
+        /**
+         * SystemView
+         * @description One technique system's line for the part, over its range; refusal where the room or the part cannot have it.
+         */
+        SystemView: {
+            /**
+             * School
+             * @enum {string}
+             */
+            school: "fixed_kvp" | "variable_kvp" | "high_kvp" | "banded" | "levelled" | "aec";
+            /** Says */
+            says: string;
+            line: components["schemas"]["ChartLine"] | null;
+            /** Worst Di */
+            worst_di: number | null;
+            /** Places */
+            places: components["schemas"]["Place"][];
+            /** Refusal */
+            refusal?: string | null;
         };
         /**
          * Taken
@@ -4492,13 +4483,13 @@ export interface components {
             setup?: components["schemas"]["SetupRequest"] | null;
             /**
              * School
-             * @description Which school rules the ladder; left out: the room's
+             * @description rules (of thumb) or (physics) model; left out: the room's
              */
             school?: ("rules" | "model") | null;
         };
         /**
          * TechniqueResponse
-         * @description The technique with its ladder, forecast and cautions. A starting point under local protocol, never an order.
+         * @description The technique with its running, forecast and cautions. A starting point under local protocol, never an order.
          */
         TechniqueResponse: {
             technique: components["schemas"]["Technique"];
@@ -4557,7 +4548,7 @@ export interface components {
         };
         /**
          * TestExposureIn
-         * @description A test exposure (see `charting.TestExposure`).
+         * @description A test exposure (see `from_test_exposures.TestExposure`).
          */
         TestExposureIn: {
             /** Projection */
@@ -4758,6 +4749,34 @@ export interface components {
         WhichLines: {
             /** Lines */
             lines?: number[] | null;
+        };
+        /**
+         * Check
+         * @description A chart check as people see it: id, title, and in a sentence what it looks for.
+         */
+        oakbeam__core__chart_check__register__Check: {
+            /** Id */
+            id: string;
+            /** Title */
+            title: string;
+            /** Help */
+            help: string;
+        };
+        /**
+         * Check
+         * @description Reproducibility or linearity of some readings: the value [%], the usual limit [%], and whether it is kept.
+         */
+        oakbeam__core__equipment__calibration__Check: {
+            /** Name */
+            name: string;
+            /** Where */
+            where: string;
+            /** Value Percent */
+            value_percent: number;
+            /** Limit Percent */
+            limit_percent: number;
+            /** Kept */
+            kept: boolean;
         };
     };
     responses: never;
@@ -5522,7 +5541,7 @@ export interface operations {
             };
         };
     };
-    new_chart_api_charts_post: {
+    post_chart_api_charts_post: {
         parameters: {
             query?: never;
             header?: never;
@@ -5542,144 +5561,6 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ChartOut"];
-                };
-            };
-            /** @description Nobody is signed in */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Not for this role, or not from here */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description There is no such thing */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description The present state does not allow it */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Refused; says what is allowed */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-        };
-    };
-    import_chart_api_charts_import_post: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["ImportRequest"];
-            };
-        };
-        responses: {
-            /** @description Successful Response */
-            201: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ChartOut"];
-                };
-            };
-            /** @description Nobody is signed in */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Not for this role, or not from here */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description There is no such thing */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description The present state does not allow it */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Refused; says what is allowed */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-        };
-    };
-    preview_import_api_charts_import_preview_post: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["ImportFile"];
-            };
-        };
-        responses: {
-            /** @description Successful Response */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["PreviewOut"];
                 };
             };
             /** @description Nobody is signed in */
@@ -5999,7 +5880,7 @@ export interface operations {
             };
         };
     };
-    give_back_api_charts__chart_id__give_back_post: {
+    return_to_author_api_charts__chart_id__return_post: {
         parameters: {
             query?: never;
             header?: never;
@@ -6010,7 +5891,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["GiveBack"];
+                "application/json": components["schemas"]["ReturnIn"];
             };
         };
         responses: {
@@ -6409,6 +6290,1391 @@ export interface operations {
             };
         };
     };
+    post_changes_api_charts__chart_id__changes_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                chart_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ChangesIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ChangedOut"];
+                };
+            };
+            /** @description Nobody is signed in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not for this role, or not from here */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description There is no such thing */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The present state does not allow it */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Refused; says what is allowed */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    add_line_api_charts__chart_id__lines_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                chart_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["LineIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ChartLine"];
+                };
+            };
+            /** @description Nobody is signed in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not for this role, or not from here */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description There is no such thing */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The present state does not allow it */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Refused; says what is allowed */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    change_line_api_charts__chart_id__lines__line_id__put: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                chart_id: number;
+                line_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["LineIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ChartLine"];
+                };
+            };
+            /** @description Nobody is signed in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not for this role, or not from here */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description There is no such thing */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The present state does not allow it */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Refused; says what is allowed */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    remove_line_api_charts__chart_id__lines__line_id__delete: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                chart_id: number;
+                line_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Nobody is signed in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not for this role, or not from here */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description There is no such thing */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The present state does not allow it */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Refused; says what is allowed */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    chart_tables_api_charts__chart_id__tables_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                chart_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LineTable"][];
+                };
+            };
+            /** @description Nobody is signed in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not for this role, or not from here */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description There is no such thing */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The present state does not allow it */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Refused; says what is allowed */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    get_line_table_api_charts__chart_id__lines__line_id__table_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                chart_id: number;
+                line_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LineTable"];
+                };
+            };
+            /** @description Nobody is signed in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not for this role, or not from here */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description There is no such thing */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The present state does not allow it */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Refused; says what is allowed */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    preview_line_api_rooms__room_id__line_preview_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                room_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["AcceptedExposureIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LineTable"];
+                };
+            };
+            /** @description Nobody is signed in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not for this role, or not from here */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description There is no such thing */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The present state does not allow it */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Refused; says what is allowed */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    add_line_from_exposure_api_charts__chart_id__lines_from_exposure_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                chart_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["AcceptedExposureIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ChartLine"];
+                };
+            };
+            /** @description Nobody is signed in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not for this role, or not from here */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description There is no such thing */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The present state does not allow it */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Refused; says what is allowed */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    get_level_api_charts__chart_id__level_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                chart_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["StripOut"][];
+                };
+            };
+            /** @description Nobody is signed in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not for this role, or not from here */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description There is no such thing */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The present state does not allow it */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Refused; says what is allowed */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    post_level_api_charts__chart_id__level_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                chart_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["WhichLines"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Proposal"][];
+                };
+            };
+            /** @description Nobody is signed in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not for this role, or not from here */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description There is no such thing */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The present state does not allow it */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Refused; says what is allowed */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    get_lint_api_charts__chart_id__lint_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                chart_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FindingOut"][];
+                };
+            };
+            /** @description Nobody is signed in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not for this role, or not from here */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description There is no such thing */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The present state does not allow it */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Refused; says what is allowed */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    list_checks_api_chart_checks_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["oakbeam__core__chart_check__register__Check"][];
+                };
+            };
+            /** @description Nobody is signed in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not for this role, or not from here */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description There is no such thing */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The present state does not allow it */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Refused; says what is allowed */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    post_adjust_api_charts__chart_id__adjust_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                chart_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Adjustment"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Proposal"][];
+                };
+            };
+            /** @description Nobody is signed in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not for this role, or not from here */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description There is no such thing */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The present state does not allow it */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Refused; says what is allowed */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    get_systems_api_charts__chart_id__lines__line_id__systems_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                chart_id: number;
+                line_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SystemView"][];
+                };
+            };
+            /** @description Nobody is signed in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not for this role, or not from here */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description There is no such thing */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The present state does not allow it */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Refused; says what is allowed */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    get_link_api_charts__chart_id__lines__line_id__link_get: {
+        parameters: {
+            query: {
+                /** @description Key of the line to follow */
+                to: number;
+            };
+            header?: never;
+            path: {
+                chart_id: number;
+                line_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Link"];
+                };
+            };
+            /** @description Nobody is signed in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not for this role, or not from here */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description There is no such thing */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The present state does not allow it */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Refused; says what is allowed */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    get_comparison_api_charts__chart_id__compare__other_id__get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                chart_id: number;
+                other_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ComparedOut"][];
+                };
+            };
+            /** @description Nobody is signed in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not for this role, or not from here */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description There is no such thing */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The present state does not allow it */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Refused; says what is allowed */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    post_build_api_rooms__room_id__build_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                room_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["BuildIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BuiltOut"];
+                };
+            };
+            /** @description Nobody is signed in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not for this role, or not from here */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description There is no such thing */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The present state does not allow it */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Refused; says what is allowed */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    post_adapt_api_rooms__room_id__adapt_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                room_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["AdaptIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["AdaptedOut"][];
+                };
+            };
+            /** @description Nobody is signed in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not for this role, or not from here */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description There is no such thing */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The present state does not allow it */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Refused; says what is allowed */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    post_import_api_charts_import_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ImportRequest"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ChartOut"];
+                };
+            };
+            /** @description Nobody is signed in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not for this role, or not from here */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description There is no such thing */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The present state does not allow it */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Refused; says what is allowed */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    post_import_preview_api_charts_import_preview_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ImportFile"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PreviewOut"];
+                };
+            };
+            /** @description Nobody is signed in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not for this role, or not from here */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description There is no such thing */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The present state does not allow it */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Refused; says what is allowed */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     export_csv_api_charts__chart_id__csv_get: {
         parameters: {
             query?: never;
@@ -6698,1318 +7964,6 @@ export interface operations {
                     "application/json": {
                         [key: string]: unknown;
                     };
-                };
-            };
-            /** @description Nobody is signed in */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Not for this role, or not from here */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description There is no such thing */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description The present state does not allow it */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Refused; says what is allowed */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-        };
-    };
-    chart_tables_api_charts__chart_id__tables_get: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                chart_id: number;
-            };
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            /** @description Successful Response */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["LineTable"][];
-                };
-            };
-            /** @description Nobody is signed in */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Not for this role, or not from here */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description There is no such thing */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description The present state does not allow it */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Refused; says what is allowed */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-        };
-    };
-    line_table_api_charts__chart_id__lines__line_id__table_get: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                chart_id: number;
-                line_id: number;
-            };
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            /** @description Successful Response */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["LineTable"];
-                };
-            };
-            /** @description Nobody is signed in */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Not for this role, or not from here */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description There is no such thing */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description The present state does not allow it */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Refused; says what is allowed */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-        };
-    };
-    preview_line_api_rooms__room_id__line_preview_post: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                room_id: string;
-            };
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["AcceptedExposureIn"];
-            };
-        };
-        responses: {
-            /** @description Successful Response */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["LineTable"];
-                };
-            };
-            /** @description Nobody is signed in */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Not for this role, or not from here */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description There is no such thing */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description The present state does not allow it */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Refused; says what is allowed */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-        };
-    };
-    change_lines_api_charts__chart_id__changes_post: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                chart_id: number;
-            };
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["ChangesIn"];
-            };
-        };
-        responses: {
-            /** @description Successful Response */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ChangedOut"];
-                };
-            };
-            /** @description Nobody is signed in */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Not for this role, or not from here */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description There is no such thing */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description The present state does not allow it */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Refused; says what is allowed */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-        };
-    };
-    add_line_from_exposure_api_charts__chart_id__lines_from_exposure_post: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                chart_id: number;
-            };
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["AcceptedExposureIn"];
-            };
-        };
-        responses: {
-            /** @description Successful Response */
-            201: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ChartLine"];
-                };
-            };
-            /** @description Nobody is signed in */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Not for this role, or not from here */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description There is no such thing */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description The present state does not allow it */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Refused; says what is allowed */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-        };
-    };
-    add_line_api_charts__chart_id__lines_post: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                chart_id: number;
-            };
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["LineIn"];
-            };
-        };
-        responses: {
-            /** @description Successful Response */
-            201: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ChartLine"];
-                };
-            };
-            /** @description Nobody is signed in */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Not for this role, or not from here */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description There is no such thing */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description The present state does not allow it */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Refused; says what is allowed */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-        };
-    };
-    change_line_api_charts__chart_id__lines__line_id__put: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                chart_id: number;
-                line_id: number;
-            };
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["LineIn"];
-            };
-        };
-        responses: {
-            /** @description Successful Response */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ChartLine"];
-                };
-            };
-            /** @description Nobody is signed in */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Not for this role, or not from here */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description There is no such thing */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description The present state does not allow it */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Refused; says what is allowed */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-        };
-    };
-    remove_line_api_charts__chart_id__lines__line_id__delete: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                chart_id: number;
-                line_id: number;
-            };
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            /** @description Successful Response */
-            204: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content?: never;
-            };
-            /** @description Nobody is signed in */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Not for this role, or not from here */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description There is no such thing */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description The present state does not allow it */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Refused; says what is allowed */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-        };
-    };
-    level_check_api_charts__chart_id__level_get: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                chart_id: number;
-            };
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            /** @description Successful Response */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["StripOut"][];
-                };
-            };
-            /** @description Nobody is signed in */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Not for this role, or not from here */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description There is no such thing */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description The present state does not allow it */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Refused; says what is allowed */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-        };
-    };
-    level_it_api_charts__chart_id__level_post: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                chart_id: number;
-            };
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["WhichLines"];
-            };
-        };
-        responses: {
-            /** @description Successful Response */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Proposal"][];
-                };
-            };
-            /** @description Nobody is signed in */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Not for this role, or not from here */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description There is no such thing */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description The present state does not allow it */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Refused; says what is allowed */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-        };
-    };
-    lint_chart_api_charts__chart_id__lint_get: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                chart_id: number;
-            };
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            /** @description Successful Response */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["FindingOut"][];
-                };
-            };
-            /** @description Nobody is signed in */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Not for this role, or not from here */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description There is no such thing */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description The present state does not allow it */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Refused; says what is allowed */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-        };
-    };
-    adjust_api_charts__chart_id__adjust_post: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                chart_id: number;
-            };
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["Adjustment"];
-            };
-        };
-        responses: {
-            /** @description Successful Response */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Proposal"][];
-                };
-            };
-            /** @description Nobody is signed in */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Not for this role, or not from here */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description There is no such thing */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description The present state does not allow it */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Refused; says what is allowed */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-        };
-    };
-    schools_of_api_charts__chart_id__lines__line_id__schools_get: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                chart_id: number;
-                line_id: number;
-            };
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            /** @description Successful Response */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["SchoolView"][];
-                };
-            };
-            /** @description Nobody is signed in */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Not for this role, or not from here */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description There is no such thing */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description The present state does not allow it */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Refused; says what is allowed */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-        };
-    };
-    link_of_api_charts__chart_id__lines__line_id__link_get: {
-        parameters: {
-            query: {
-                /** @description Key of the line to follow */
-                to: number;
-            };
-            header?: never;
-            path: {
-                chart_id: number;
-                line_id: number;
-            };
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            /** @description Successful Response */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Link"];
-                };
-            };
-            /** @description Nobody is signed in */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Not for this role, or not from here */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description There is no such thing */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description The present state does not allow it */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Refused; says what is allowed */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-        };
-    };
-    compare_charts_api_charts__chart_id__compare__other_id__get: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                chart_id: number;
-                other_id: number;
-            };
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            /** @description Successful Response */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ComparedOut"][];
-                };
-            };
-            /** @description Nobody is signed in */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Not for this role, or not from here */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description There is no such thing */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description The present state does not allow it */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Refused; says what is allowed */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-        };
-    };
-    build_chart_api_rooms__room_id__build_post: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                room_id: string;
-            };
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["BuildIn"];
-            };
-        };
-        responses: {
-            /** @description Successful Response */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["BuiltOut"];
-                };
-            };
-            /** @description Nobody is signed in */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Not for this role, or not from here */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description There is no such thing */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description The present state does not allow it */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Refused; says what is allowed */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-        };
-    };
-    carry_chart_api_rooms__room_id__carry_post: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                room_id: string;
-            };
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["CarryIn"];
-            };
-        };
-        responses: {
-            /** @description Successful Response */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["CarriedOut"][];
-                };
-            };
-            /** @description Nobody is signed in */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Not for this role, or not from here */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description There is no such thing */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description The present state does not allow it */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Refused; says what is allowed */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-        };
-    };
-    health_api_health_get: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            /** @description Successful Response */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Health"];
-                };
-            };
-            /** @description Nobody is signed in */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Not for this role, or not from here */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description There is no such thing */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description The present state does not allow it */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Refused; says what is allowed */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-        };
-    };
-    start_api_start_get: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            /** @description Successful Response */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Start"];
                 };
             };
             /** @description Nobody is signed in */
@@ -8540,6 +8494,71 @@ export interface operations {
             };
         };
     };
+    list_choices_api_choices_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Choices"];
+                };
+            };
+            /** @description Nobody is signed in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not for this role, or not from here */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description There is no such thing */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The present state does not allow it */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Refused; says what is allowed */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     list_projections_api_projections_get: {
         parameters: {
             query?: never;
@@ -8870,7 +8889,7 @@ export interface operations {
             };
         };
     };
-    save_local_api_catalogue_local__kind___entry_id__put: {
+    put_local_api_catalogue_local__kind___entry_id__put: {
         parameters: {
             query?: never;
             header?: never;
@@ -9077,7 +9096,7 @@ export interface operations {
             };
         };
     };
-    run_sheet_api_run_sheets_post: {
+    post_run_sheet_api_run_sheets_post: {
         parameters: {
             query?: never;
             header?: never;
@@ -9146,7 +9165,7 @@ export interface operations {
             };
         };
     };
-    list_gates_api_gates_get: {
+    list_clearances_api_clearances_get: {
         parameters: {
             query?: {
                 study_key?: string | null;
@@ -9163,7 +9182,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["GateRecord"][];
+                    "application/json": components["schemas"]["ClearanceRecord"][];
                 };
             };
             /** @description Nobody is signed in */
@@ -9213,7 +9232,7 @@ export interface operations {
             };
         };
     };
-    record_gate_api_gates_post: {
+    post_clearance_api_clearances_post: {
         parameters: {
             query?: never;
             header?: never;
@@ -9222,7 +9241,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["GateIn"];
+                "application/json": components["schemas"]["ClearanceIn"];
             };
         };
         responses: {
@@ -9232,7 +9251,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["GateRecord"];
+                    "application/json": components["schemas"]["ClearanceRecord"];
                 };
             };
             /** @description Nobody is signed in */
@@ -9282,76 +9301,7 @@ export interface operations {
             };
         };
     };
-    read_out_api_read_outs_post: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["TechniqueRequest"];
-            };
-        };
-        responses: {
-            /** @description Successful Response */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ReadOut"];
-                };
-            };
-            /** @description Nobody is signed in */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Not for this role, or not from here */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description There is no such thing */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description The present state does not allow it */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Refused; says what is allowed */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-        };
-    };
-    waiting_api_waiting_get: {
+    get_waiting_api_waiting_get: {
         parameters: {
             query?: never;
             header?: never;
@@ -9367,140 +9317,6 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Waiting"][];
-                };
-            };
-            /** @description Nobody is signed in */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Not for this role, or not from here */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description There is no such thing */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description The present state does not allow it */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Refused; says what is allowed */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-        };
-    };
-    list_choices_api_choices_get: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            /** @description Successful Response */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Choices"];
-                };
-            };
-            /** @description Nobody is signed in */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Not for this role, or not from here */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description There is no such thing */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description The present state does not allow it */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Refused; says what is allowed */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-        };
-    };
-    technique_api_techniques_post: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["TechniqueRequest"];
-            };
-        };
-        responses: {
-            /** @description Successful Response */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["TechniqueResponse"];
                 };
             };
             /** @description Nobody is signed in */
@@ -9619,6 +9435,144 @@ export interface operations {
             };
         };
     };
+    read_out_api_read_outs_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["TechniqueRequest"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ReadOut"];
+                };
+            };
+            /** @description Nobody is signed in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not for this role, or not from here */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description There is no such thing */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The present state does not allow it */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Refused; says what is allowed */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    post_technique_api_techniques_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["TechniqueRequest"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TechniqueResponse"];
+                };
+            };
+            /** @description Nobody is signed in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not for this role, or not from here */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description There is no such thing */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The present state does not allow it */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Refused; says what is allowed */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     beam_model_api_beam_post: {
         parameters: {
             query?: never;
@@ -9688,7 +9642,7 @@ export interface operations {
             };
         };
     };
-    judge_api_judgements_post: {
+    post_judgement_api_judgements_post: {
         parameters: {
             query?: never;
             header?: never;
@@ -10061,6 +10015,136 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Exposure"];
+                };
+            };
+            /** @description Nobody is signed in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not for this role, or not from here */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description There is no such thing */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The present state does not allow it */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Refused; says what is allowed */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    health_api_health_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Health"];
+                };
+            };
+            /** @description Nobody is signed in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not for this role, or not from here */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description There is no such thing */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The present state does not allow it */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Refused; says what is allowed */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    get_start_api_start_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Start"];
                 };
             };
             /** @description Nobody is signed in */

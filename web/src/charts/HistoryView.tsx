@@ -11,7 +11,7 @@ const ACTION: Record<string, string> = {
   "chart.draft": "began the draft",
   "chart.heading": "changed the heading",
   "chart.propose": "proposed the version",
-  "chart.give_back": "gave the version back",
+  "chart.return_to_author": "gave the version back",
   "chart.approve": "approved the version",
   "line.add": "added",
   "line.change": "changed",

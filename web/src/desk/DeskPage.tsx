@@ -188,9 +188,9 @@ function Desk({ room, projections, exams, charted }: Props) {
 
   if (!projection || !request || !now) return <Empty title="The catalogue is empty" />;
   const refused = technique.error instanceof Refused;
-  const gate = state.stops
+  const clearance = state.stops
     .slice(0, state.at)
-    .filter((one) => one.gate !== null && one.recorded === null)
+    .filter((one) => one.clearance !== null && one.recorded === null)
     .at(-1);
   const changed =
     Object.keys(now.setup).length +
@@ -213,7 +213,7 @@ function Desk({ room, projections, exams, charted }: Props) {
         choices={choices.data}
         answer={answer}
         changes={changes}
-        openGate={gate?.gate ?? null}
+        openClearance={clearance?.clearance ?? null}
         question={state.question}
       />
       <ThicknessRuler

@@ -10,12 +10,12 @@ interface Props {
   choices: Choices | undefined;
   answer: TechniqueResponse | undefined;
   changes: string[];
-  openGate: string | null;
+  openClearance: string | null;
   question: string;
 }
 
 /** How this view is done as far as it bears on the exposure, and what the hands must change on the way to it. */
-export function HowTo({ projection, stop, choices, answer, changes, openGate, question }: Props) {
+export function HowTo({ projection, stop, choices, answer, changes, openClearance, question }: Props) {
   const hand = useHand();
   const words = choices?.words;
   const breathing = projection.breathing.map((code) => words?.breathing?.[code] ?? code).join(" Or: ");
@@ -47,9 +47,9 @@ export function HowTo({ projection, stop, choices, answer, changes, openGate, qu
           </>
         )}
       </p>
-      {(openGate !== null || stop.when !== "" || changes.length > 0) && (
+      {(openClearance !== null || stop.when !== "" || changes.length > 0) && (
         <p className="mt-0.5">
-          {openGate !== null && <b className="mr-3 text-warn">◇ Not recorded yet: {openGate}.</b>}
+          {openClearance !== null && <b className="mr-3 text-warn">◇ Not recorded yet: {openClearance}.</b>}
           {stop.when && <span className="mr-3 text-warn">Only: {stop.when}.</span>}
           {changes.length > 0 && (
             <>

@@ -18,7 +18,7 @@ const slug = (name: string) =>
 /** A stop as the catalogue writes a step. */
 function stepOf(stop: Stop): object {
   const when = stop.when ? { when: stop.when } : {};
-  if (stop.gate !== null) return { gate: stop.gate };
+  if (stop.clearance !== null) return { clearance: stop.clearance };
   if (stop.wait_min !== null) return { wait_min: stop.wait_min, text: stop.note };
   const note = stop.note && stop.note !== "Added." && stop.note !== "Repeat." ? { note: stop.note } : {};
   return stop.options.length > 1

@@ -2,7 +2,7 @@ import { Popover } from "radix-ui";
 import { type ReactNode, useEffect, useState } from "react";
 
 import type { Exam, Projection, Room } from "../api/queries";
-import { useGate, useWorklist } from "../api/queries";
+import { useClearance, useWorklist } from "../api/queries";
 import { Button } from "../ui/Button";
 import { Finder } from "../ui/Finder";
 import { Refusal } from "../ui/Notice";
@@ -21,7 +21,7 @@ interface Props {
   checks: ReactNode;
 }
 
-/** The exam in hand: its views in working order with gates and waits between them, as stops along a rail. */
+/** The exam in hand: its views in working order with clearances and waits between them, as stops along a rail. */
 export function RunSheet({ room, exams, projections, charted, state, act, checks }: Props) {
   const [adding, setAdding] = useState(false);
   const exam = exams.find((one) => one.id === state.exam);
@@ -58,8 +58,8 @@ export function RunSheet({ room, exams, projections, charted, state, act, checks
             className={`flex items-center ${i === state.at || one.projection === null || state.stops.length > 5 ? "shrink-0" : "min-w-0"}`}
           >
             {i > 0 && <span aria-hidden className="h-px w-2 shrink-0 bg-rule-strong xl:w-3" />}
-            {one.gate ? (
-              <Gate room={room} state={state} stop={one} at={i} act={act} />
+            {one.clearance ? (
+              <Clearance room={room} state={state} stop={one} at={i} act={act} />
             ) : one.wait_min ? (
               <Wait stop={one} at={i} act={act} />
             ) : (
@@ -173,7 +173,7 @@ function View({
 }
 
 /** Somebody responsible must have said so before the patient is moved; who and when is kept, nothing is decided here. */
-function Gate({
+function Clearance({
   room,
   state,
   stop,
@@ -188,13 +188,13 @@ function Gate({
 }) {
   const [who, setWho] = useState("");
   const [why, setWhy] = useState("");
-  const gate = useGate();
+  const clearance = useClearance();
   const keep = (decision: "cleared" | "not_applicable") =>
-    gate.mutate(
+    clearance.mutate(
       {
         room: room.id,
         exam: state.exam ?? "single view",
-        gate: stop.gate ?? "",
+        clearance: stop.clearance ?? "",
         decision,
         decided_by: who,
         why,
@@ -204,29 +204,29 @@ function Gate({
         onSuccess: (kept) => {
           const time = new Date(kept.at ?? Date.now()).toLocaleTimeString("en-GB", { timeStyle: "short" });
           const words = decision === "cleared" ? "Cleared" : "Not applicable";
-          act({ do: "gate", at, recorded: `${words} ${time}, ${who}` });
+          act({ do: "clearance", at, recorded: `${words} ${time}, ${who}` });
         },
       },
     );
   return (
     <Popover.Root>
       <Popover.Trigger
-        aria-label={`Gate: ${stop.gate}. ${stop.recorded ?? "open"}`}
-        title={stop.recorded ?? stop.gate ?? ""}
+        aria-label={`Clearance: ${stop.clearance}. ${stop.recorded ?? "open"}`}
+        title={stop.recorded ?? stop.clearance ?? ""}
         className={`flex min-h-10 items-center gap-1 px-1.5 text-note ${stop.recorded ? "text-good" : "text-warn"}`}
       >
         <span aria-hidden className="text-lead">
           {stop.recorded ? "◆" : "◇"}
         </span>
-        {stop.recorded ? "cleared" : "gate"}
+        {stop.recorded ? "cleared" : "clearance"}
       </Popover.Trigger>
       <Popover.Portal>
         <Popover.Content
           sideOffset={4}
           className="z-50 w-96 rounded-sm border border-rule-strong bg-raised p-4 shadow-lg"
-          aria-label="Gate"
+          aria-label="Clearance"
         >
-          <h2 className="text-body">{stop.gate}</h2>
+          <h2 className="text-body">{stop.clearance}</h2>
           <p className="mt-1 text-note text-ink-2">
             Only the responsible physician or provider decides. Oakbeam keeps who and when.
           </p>
@@ -236,30 +236,30 @@ function Gate({
             <div className="mt-3 flex flex-col gap-2">
               <TextField
                 live
-                id={`gate-who-${stop.key}`}
+                id={`clearance-who-${stop.key}`}
                 label="Decided by (role or name)"
                 value={who}
                 onChange={setWho}
               />
               <TextField
                 live
-                id={`gate-why-${stop.key}`}
+                id={`clearance-why-${stop.key}`}
                 label="Reason, if it does not apply"
                 value={why}
                 onChange={setWhy}
               />
               <div className="flex gap-2">
-                <Button tone="beam" disabled={!who.trim() || gate.isPending} onClick={() => keep("cleared")}>
+                <Button tone="beam" disabled={!who.trim() || clearance.isPending} onClick={() => keep("cleared")}>
                   Record clearance
                 </Button>
                 <Button
-                  disabled={!who.trim() || !why.trim() || gate.isPending}
+                  disabled={!who.trim() || !why.trim() || clearance.isPending}
                   onClick={() => keep("not_applicable")}
                 >
                   Does not apply
                 </Button>
               </div>
-              {gate.isError && <Refusal error={gate.error} />}
+              {clearance.isError && <Refusal error={clearance.error} />}
             </div>
           )}
         </Popover.Content>

@@ -21,12 +21,12 @@ export interface Overrides {
   aec_density?: number;
 }
 
-/** One stop of the run sheet: a view (with methods to choose from), a gate, or a wait. */
+/** One stop of the run sheet: a view (with methods to choose from), a clearance, or a wait. */
 export interface Stop {
   key: number;
   options: string[];
   projection: string | null;
-  gate: string | null;
+  clearance: string | null;
   wait_min: number | null;
   when: string;
   note: string;
@@ -34,7 +34,7 @@ export interface Stop {
   thickness_cm: number | null;
   setup: Overrides;
   angle_school: string | null;
-  /** A gate: what was recorded, in words. A wait: when it ends, in ms since 1970. */
+  /** A clearance: what was recorded, in words. A wait: when it ends, in ms since 1970. */
   recorded: string | null;
   wait_until: number | null;
 }
@@ -94,7 +94,7 @@ type Action =
   | { do: "repeat" }
   | { do: "remove"; at: number }
   | { do: "method"; at: number; projection: string }
-  | { do: "gate"; at: number; recorded: string }
+  | { do: "clearance"; at: number; recorded: string }
   | { do: "wait"; at: number; until: number | null }
   | { do: "thickness"; cm: number | null }
   | { do: "confirm" }
@@ -117,7 +117,7 @@ function stop(options: string[], more: Partial<Stop> = {}): Stop {
     key: last,
     options,
     projection: options[0] ?? null,
-    gate: null,
+    clearance: null,
     wait_min: null,
     when: "",
     note: "",
@@ -134,7 +134,7 @@ function stop(options: string[], more: Partial<Stop> = {}): Stop {
 function stopsOf(exam: Exam): Stop[] {
   return exam.steps.map((step) =>
     stop(step.projections ?? [], {
-      gate: step.gate ?? null,
+      clearance: step.clearance ?? null,
       wait_min: step.wait_min ?? null,
       when: step.when ?? "",
       note: step.note ?? "",
@@ -213,7 +213,7 @@ function reduce(state: DeskState, action: Action): DeskState {
         ...state,
         stops: here(state, { projection: action.projection, thickness_cm: null, setup: {} }, action.at),
       };
-    case "gate":
+    case "clearance":
       return { ...state, stops: here(state, { recorded: action.recorded, status: "done" }, action.at) };
     case "wait":
       return { ...state, stops: here(state, { wait_until: action.until }, action.at) };

@@ -1,0 +1,249 @@
+"""Making and changing charts: from test exposures, many lines at once, another system, another room; two charts compared."""
+
+from __future__ import annotations
+
+from typing import Annotated, Literal
+
+from fastapi import APIRouter, Query
+from pydantic import BaseModel, Field
+
+from oakbeam.api import problems
+from oakbeam.api.access import StoreHere
+from oakbeam.api.technique_request import room_of
+from oakbeam.api.types import Ei, GridRatio, Id, Key, Kvp, Length, Mas, Number, RequestBody, Sid, ThicknessCm
+from oakbeam.catalogue import Catalogue
+from oakbeam.core.chart_making import adapt, compare, from_test_exposures, systems
+from oakbeam.core.chart_making.bulk_edit import Adjust, adjusted
+from oakbeam.core.chart_making.systems import SystemView, TechniqueSystem
+from oakbeam.core.charts import links
+from oakbeam.core.charts.line import (
+    Chart,
+    ChartLine,
+    Link,
+)
+from oakbeam.core.equipment.room import Room
+from oakbeam.core.errors import Refusal
+from oakbeam.core.projection import SupportId
+from oakbeam.store import NotFound, Store, charts, local, rooms
+
+router = APIRouter(prefix="/api", responses=problems.RESPONSES, tags=["charts"])
+
+
+class WhichLines(RequestBody):
+    """Some of a chart's lines; None for all."""
+
+    lines: Annotated[list[Id], Field(max_length=1000)] | None = None
+
+
+class Proposal(BaseModel):
+    """A line as a change would leave it; line None where it is refused, and refusal says why."""
+
+    id: int
+    revision: int
+    line: ChartLine | None
+    what: str
+    worst_before_di: float | None = None
+    worst_after_di: float | None = None
+    refusal: str | None = None
+
+
+class Adjustment(WhichLines):
+    """One change of many lines. Each left out stays. hold: keep the receptor exposure by the physics model, so that mAs
+    follows kVp, grid, SID and receptor; otherwise only what is named changes."""
+
+    kvp_added: Annotated[Number, Field(ge=-60, le=60)] | None = None
+    mas_percent: Annotated[Number, Field(ge=-90, le=900)] | None = None
+    grid_ratio: GridRatio | None = None
+    sid_cm: Sid | None = None
+    support: SupportId | None = None
+    receptor: Key | None = None
+    school: TechniqueSystem | None = None
+    on_stations: bool = False
+    hold: bool = True
+
+
+class ComparedOut(BaseModel):
+    """A line in two charts."""
+
+    change: compare.Change
+    before: ChartLine | None
+    after: ChartLine | None
+    what: tuple[str, ...]
+    sizes: tuple[compare.Size, ...]
+
+
+class TestExposureIn(RequestBody):
+    """A test exposure (see `from_test_exposures.TestExposure`)."""
+
+    projection: Key
+    receptor: Key
+    support: SupportId
+    grid_ratio: GridRatio
+    sid_cm: Sid
+    thickness_cm: ThicknessCm
+    kvp: Kvp
+    mas: Mas
+    ei: Ei
+    field_cm: tuple[Length, Length] | None = None
+    layers: Annotated[list[tuple[Key, Number]], Field(max_length=12)] | None = None
+
+
+class BuildIn(RequestBody):
+    """Test exposures, the projections wanted (None: all that the room can serve), and the technique system to write them
+    in."""
+
+    exposures: Annotated[
+        list[TestExposureIn], Field(min_length=from_test_exposures.FEWEST, max_length=from_test_exposures.MOST)
+    ]
+    projections: Annotated[list[Key], Field(max_length=500)] | None = None
+    school: TechniqueSystem = "levelled"
+
+
+class BuiltOut(BaseModel):
+    """A whole chart as drafted."""
+
+    drafts: tuple[from_test_exposures.Draft, ...]
+    readings: tuple[from_test_exposures.Reading, ...]
+    suggestions: tuple[from_test_exposures.Suggestion, ...]
+    left_out: tuple[str, ...]
+
+
+class AdaptIn(RequestBody):
+    """A chart of another room."""
+
+    chart: Id
+
+
+class AdaptedOut(BaseModel):
+    """A line carried to another room (see `adapt.Adapted`)."""
+
+    source: ChartLine
+    line: ChartLine | None
+    factors: tuple[adapt.Factor, ...]
+    factor: float
+    test: tuple[str, ...]
+    refusal: str | None
+    change: Literal["carried", "refused"]
+
+
+def chart_with_room(store: Store, chart_id: int) -> tuple[Chart, Room, Catalogue]:
+    """A chart, the room it is for, and the catalogue."""
+    chart = charts.get(store, chart_id)
+    return chart, rooms.get(store, chart.room), local.catalogue_of(store)
+
+
+def lines_named(chart: Chart, asked: WhichLines) -> list[ChartLine]:
+    """The lines that a request names; all where it names none."""
+    if asked.lines is None:
+        return list(chart.lines)
+    return [charts.line_of(chart, line_id) for line_id in asked.lines]
+
+
+def adjust(store: Store, chart_id: int, asked: Adjustment) -> list[Proposal]:
+    """What one change would make of many lines."""
+    chart, room, known = chart_with_room(store, chart_id)
+    wanted = Adjust(**asked.model_dump(exclude={"lines"}))
+    found = []
+    for line in lines_named(chart, asked):
+        projection = known.projection(line.projection)
+        try:
+            made, what = adjusted(line, room, projection, wanted)
+        except Refusal as refusal:
+            found.append(Proposal(id=line.id or 0, revision=line.revision, line=None, what="", refusal=refusal.detail))
+            continue
+        found.append(Proposal(id=line.id or 0, revision=line.revision, line=made, what=what))
+    return found
+
+
+def schools_of(store: Store, chart_id: int, line_id: int) -> list[systems.SystemView]:
+    """A line in every technique system."""
+    chart, room, known = chart_with_room(store, chart_id)
+    line = charts.line_of(chart, line_id)
+    return list(systems.side_by_side(line, room, known.projection(line.projection)))
+
+
+def link_of(store: Store, chart_id: int, line_id: int, to: int) -> Link:
+    """The link that leaves a line's technique as it is; the same patient measures more or less as the average adults do."""
+    chart, _, known = chart_with_room(store, chart_id)
+    line = charts.line_of(chart, line_id)
+    parent = next((one for one in chart.lines if one.key == to), None)
+    if parent is None or parent is line:
+        raise NotFound(f"Chart {chart_id} has no other line of key {to}.")
+    own, other = (known.projection(one.projection).thickness_cm[1] for one in (line, parent))
+    return links.link_between(parent, line, round(own - other, 2))
+
+
+def compare_charts(store: Store, chart_id: int, other_id: int) -> list[ComparedOut]:
+    """Two charts line by line."""
+    (before, room_before, known), (after, room_after, _) = chart_with_room(store, chart_id), chart_with_room(store, other_id)
+    found = compare.compare(before.lines, room_before, after.lines, room_after, known.projections)
+    return [ComparedOut(**{name: getattr(one, name) for name in ComparedOut.model_fields}) for one in found]
+
+
+def build_chart(store: Store, room_id: str, asked: BuildIn) -> BuiltOut:
+    """A whole chart from test exposures."""
+    room, known = room_of(store, room_id), local.catalogue_of(store)
+    exposures = [
+        from_test_exposures.TestExposure(**{**one.model_dump(), "layers": tuple(one.layers) if one.layers else None})
+        for one in asked.exposures
+    ]
+    everything = list(known.projections.values())
+    wanted = everything if asked.projections is None else [known.projection(one) for one in asked.projections]
+    built = from_test_exposures.build(exposures, room, wanted, asked.school, everything)
+    return BuiltOut(**{name: getattr(built, name) for name in BuiltOut.model_fields})
+
+
+def adapt_chart(store: Store, room_id: str, asked: AdaptIn) -> list[AdaptedOut]:
+    """A chart carried to a room."""
+    chart, source, known = chart_with_room(store, asked.chart)
+    target = room_of(store, room_id)
+    if target.id == source.id:
+        raise Refusal("The same room", f"The chart is {source.name}'s own.", None, "chart")
+    return [
+        AdaptedOut(
+            **{name: getattr(one, name) for name in AdaptedOut.model_fields if name != "change"},
+            change="carried" if one.line else "refused",
+        )
+        for one in adapt.adapt(chart.lines, source, target, known.projections)
+    ]
+
+
+@router.post("/charts/{chart_id}/adjust")
+def post_adjust(store: StoreHere, chart_id: Id, asked: Adjustment) -> list[Proposal]:
+    """What a change of many lines at once would make of them. Nothing is kept."""
+    return adjust(store, chart_id, asked)
+
+
+@router.get("/charts/{chart_id}/lines/{line_id}/systems")
+def get_systems(store: StoreHere, chart_id: Id, line_id: Id) -> list[SystemView]:
+    """One line in every technique system, with DI, dose, contrast and time over thickness."""
+    return schools_of(store, chart_id, line_id)
+
+
+@router.get("/charts/{chart_id}/lines/{line_id}/link")
+def get_link(
+    store: StoreHere,
+    chart_id: Id,
+    line_id: Id,
+    to: Annotated[Id, Query(description="Key of the line to follow")],
+) -> Link:
+    """The link that would make a line follow another and leave its own technique as it is."""
+    return link_of(store, chart_id, line_id, to)
+
+
+@router.get("/charts/{chart_id}/compare/{other_id}")
+def get_comparison(store: StoreHere, chart_id: Id, other_id: Id) -> list[ComparedOut]:
+    """Two charts line by line: what changed, and what it does to the expected index and to dose."""
+    return compare_charts(store, chart_id, other_id)
+
+
+@router.post("/rooms/{room_id}/build")
+def post_build(store: StoreHere, room_id: str, asked: BuildIn) -> BuiltOut:
+    """A whole chart from a few test exposures, with where each line comes from and how sure it is. Nothing is kept."""
+    return build_chart(store, room_id, asked)
+
+
+@router.post("/rooms/{room_id}/adapt")
+def post_adapt(store: StoreHere, room_id: str, asked: AdaptIn) -> list[AdaptedOut]:
+    """A chart of another room carried to this one, each line with its factors and their reasons. Nothing is kept."""
+    return adapt_chart(store, room_id, asked)

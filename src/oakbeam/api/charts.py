@@ -1,0 +1,264 @@
+"""Chart versions: drafts, their lines, proposals, approval, comments, history."""
+
+from __future__ import annotations
+
+from typing import Annotated
+
+from fastapi import APIRouter, Query
+from fastapi.responses import Response
+from pydantic import BaseModel, Field, StringConstraints, TypeAdapter
+
+from oakbeam.api import problems
+from oakbeam.api.access import Actor, StoreHere
+from oakbeam.api.answers import written
+from oakbeam.api.lines import LineIn, line_of
+from oakbeam.api.technique_request import room_of
+from oakbeam.api.types import Id, Key, Name, RequestBody, Text
+from oakbeam.core.charts.line import (
+    Chart,
+    ChartLine,
+    Status,
+)
+from oakbeam.core.charts.validation import check_line
+from oakbeam.core.errors import Refusal
+from oakbeam.core.physics.rules_of_thumb import GridTable
+from oakbeam.store import Store, charts, comments, history, local, people, rooms
+from oakbeam.store.charts import LineChange
+
+router = APIRouter(prefix="/api", responses=problems.RESPONSES, tags=["charts"])
+
+
+class ChartSummary(BaseModel):
+    """A chart version without its lines."""
+
+    id: int
+    room: str
+    name: str
+    version: int
+    status: Status
+    grid_table: GridTable
+    author: str
+    approver: str
+    created_at: str
+    approved_at: str
+    note: str
+    revision: int
+    proposed_by: str
+    proposed_at: str
+
+
+class ChartOut(ChartSummary):
+    """A chart version."""
+
+    lines: list[ChartLine]
+
+
+class NewChart(RequestBody):
+    """A new draft: empty, with the lines of another version (`from_chart`), or with the lines given."""
+
+    room: Key
+    name: Name = "Chart"
+    from_chart: Id | None = None
+    lines: Annotated[list[LineIn], Field(max_length=1000)] | None = None
+    note: Text = ""
+
+
+class Heading(RequestBody):
+    """A draft's name, grid table and note."""
+
+    name: Name
+    grid_table: GridTable = "average"
+    note: Text = ""
+
+
+class ReturnIn(RequestBody):
+    """Why a proposed version goes back."""
+
+    why: Annotated[str, StringConstraints(min_length=1, max_length=500, strip_whitespace=True)]
+
+
+class CommentIn(RequestBody):
+    """A comment on a chart, or on the line of a key."""
+
+    text: Annotated[str, StringConstraints(min_length=1, max_length=1000, strip_whitespace=True)]
+    line_key: Id | None = None
+
+
+class ChangeIn(RequestBody):
+    """One change: of `line`, or a new line where that is left out; without `to` the line is taken out."""
+
+    line: Id | None = None
+    revision: int | None = None
+    to: LineIn | None = None
+    position: Annotated[int, Field(ge=0, le=2000)] | None = None
+
+
+class ChangesIn(RequestBody):
+    """Changes that belong together, and why they are made."""
+
+    changes: Annotated[list[ChangeIn], Field(min_length=1, max_length=1000)]
+    why: Text = ""
+
+
+class ChangeOut(BaseModel):
+    """A change as it could be sent again: the one that undoes what was done."""
+
+    line: int | None
+    revision: int | None
+    to: ChartLine | None
+    position: int | None
+
+
+class ChangedOut(BaseModel):
+    """The chart after changes, the lines touched, and what would undo them."""
+
+    chart: ChartOut
+    touched: list[int]
+    undo: list[ChangeOut]
+
+
+CHANGED = TypeAdapter(ChangedOut)
+CHARTS = TypeAdapter(list[ChartOut])
+
+
+def chart_out(chart: Chart) -> ChartOut:
+    """A chart as it goes out."""
+    return ChartOut(**{name: getattr(chart, name) for name in ChartOut.model_fields})
+
+
+def new_chart(store: Store, asked: NewChart, actor: str) -> Chart:
+    """A new draft (see the operation)."""
+    if asked.lines is not None:
+        room, known = room_of(store, asked.room), local.catalogue_of(store)
+        lines = tuple(line_of(known, room, line) for line in asked.lines)
+        return charts.add_draft(store, room.id, asked.name, actor, lines, note=asked.note)
+    if asked.from_chart is None:
+        return charts.add_draft(store, asked.room, asked.name, actor)
+    base = charts.get(store, asked.from_chart)
+    if base.room != asked.room:
+        raise Refusal("Chart of another room", f"Chart {base.id} belongs to room '{base.room}'.", field="from_chart")
+    return charts.next_draft(store, base.id, actor)
+
+
+def change_lines(store: Store, chart_id: int, asked: ChangesIn, actor: str) -> ChangedOut:
+    """Several changes, all or none."""
+    room, known = rooms.get(store, charts.get(store, chart_id).room), local.catalogue_of(store)
+    wanted = []
+    for change in asked.changes:
+        if change.line is None and change.to is None:
+            raise Refusal("Nothing to change", "A change names a line, gives a new one, or both.", None, "changes")
+        to = line_of(known, room, change.to) if change.to else None
+        wanted.append(LineChange(change.line, to, change.revision, change.position))
+
+    def check(line: ChartLine) -> ChartLine:
+        return check_line(line, known.projection(line.projection), room)
+
+    done = charts.change_lines(store, chart_id, wanted, actor, check, asked.why)
+    undo = [ChangeOut(**{name: getattr(one, name) for name in ChangeOut.model_fields}) for one in done.undo]
+    return ChangedOut(chart=chart_out(done.chart), touched=list(done.touched), undo=undo)
+
+
+def one_line(store: Store, chart_id: int, change: ChangeIn, actor: str) -> ChartLine:
+    """One change that leaves a line: the line."""
+    done = change_lines(store, chart_id, ChangesIn(changes=[change]), actor)
+    return next(line for line in done.chart.lines if line.id == done.touched[0])
+
+
+@router.get("/charts", response_model=list[ChartOut])
+def list_charts(
+    store: StoreHere, room: Annotated[str | None, Query(max_length=60, description="Only this room")] = None
+) -> Response:
+    """Chart versions with their lines, newest first."""
+    return written(CHARTS, [chart_out(chart) for chart in charts.of_room(store, room)])
+
+
+@router.post("/charts", status_code=201)
+def post_chart(store: StoreHere, who: Actor, asked: NewChart) -> ChartOut:
+    """A new draft of a room's next version: empty, with the lines of another version, or with lines given."""
+    return chart_out(new_chart(store, asked, who))
+
+
+@router.get("/charts/{chart_id}")
+def get_chart(store: StoreHere, chart_id: Id) -> ChartOut:
+    """One chart version with its lines."""
+    return chart_out(charts.get(store, chart_id))
+
+
+@router.put("/charts/{chart_id}")
+def change_heading(store: StoreHere, who: Actor, chart_id: Id, asked: Heading) -> ChartOut:
+    """Change a draft's name, grid table and note."""
+    return chart_out(charts.change_heading(store, chart_id, who, asked.name, asked.grid_table, asked.note))
+
+
+@router.delete("/charts/{chart_id}", status_code=204)
+def discard_chart(store: StoreHere, who: Actor, chart_id: Id) -> None:
+    """Discard a draft."""
+    charts.discard(store, chart_id, who)
+
+
+@router.post("/charts/{chart_id}/propose")
+def propose_chart(store: StoreHere, who: Actor, chart_id: Id) -> ChartOut:
+    """Hand a draft in for approval; it does not change while it waits."""
+    return chart_out(charts.propose(store, chart_id, who))
+
+
+@router.post("/charts/{chart_id}/return")
+def return_to_author(store: StoreHere, who: Actor, chart_id: Id, asked: ReturnIn) -> ChartOut:
+    """Make a proposed version a draft again, with the reason."""
+    return chart_out(charts.return_to_author(store, chart_id, who, asked.why))
+
+
+@router.post("/charts/{chart_id}/approve")
+def approve_chart(store: StoreHere, who: Actor, chart_id: Id) -> ChartOut:
+    """Approve a proposed version: from now on the Desk uses it, and it never changes again."""
+    another = people.agreement(store).another_approves
+    return chart_out(charts.approve(store, chart_id, who, another))
+
+
+@router.get("/charts/{chart_id}/history")
+def chart_history(store: StoreHere, chart_id: Id) -> list[history.Change]:
+    """The audit rows of a chart, newest first."""
+    return history.of(store, f"chart:{chart_id}")
+
+
+@router.get("/charts/{chart_id}/comments")
+def list_comments(store: StoreHere, chart_id: Id) -> list[comments.Comment]:
+    """What was said of a chart and its lines, oldest first."""
+    charts.get(store, chart_id)
+    return comments.of_chart(store, chart_id)
+
+
+@router.post("/charts/{chart_id}/comments", status_code=201)
+def add_comment(store: StoreHere, who: Actor, chart_id: Id, asked: CommentIn) -> comments.Comment:
+    """Say something of a chart, or of one of its lines."""
+    return comments.add(store, chart_id, asked.line_key, asked.text, who)
+
+
+@router.post("/comments/{comment_id}/resolve")
+def resolve_comment(store: StoreHere, who: Actor, comment_id: Id) -> comments.Comment:
+    """Call a comment settled."""
+    return comments.resolve(store, comment_id, who)
+
+
+@router.post("/charts/{chart_id}/changes", response_model=ChangedOut)
+def post_changes(store: StoreHere, who: Actor, chart_id: Id, asked: ChangesIn) -> Response:
+    """Several changes of a draft, all or none. Where somebody changed a line meanwhile: 409, with the lines as they are."""
+    return written(CHANGED, change_lines(store, chart_id, asked, who))
+
+
+@router.post("/charts/{chart_id}/lines", status_code=201)
+def add_line(store: StoreHere, who: Actor, chart_id: Id, asked: LineIn) -> ChartLine:
+    """Add a line to a draft, its law given outright."""
+    return one_line(store, chart_id, ChangeIn(to=asked), who)
+
+
+@router.put("/charts/{chart_id}/lines/{line_id}")
+def change_line(store: StoreHere, who: Actor, chart_id: Id, line_id: Id, asked: LineIn) -> ChartLine:
+    """Replace a line of a draft."""
+    return one_line(store, chart_id, ChangeIn(line=line_id, to=asked), who)
+
+
+@router.delete("/charts/{chart_id}/lines/{line_id}", status_code=204)
+def remove_line(store: StoreHere, who: Actor, chart_id: Id, line_id: Id) -> None:
+    """Take a line out of a draft."""
+    change_lines(store, chart_id, ChangesIn(changes=[ChangeIn(line=line_id)]), who)

@@ -1,0 +1,76 @@
+"""The request path of POST /api/techniques, which is asked for at each move of the thickness ruler."""
+
+from __future__ import annotations
+
+from fastapi import APIRouter, Request, Response
+from pydantic import ValidationError
+from starlette.types import ASGIApp, Receive, Scope, Send
+
+from oakbeam.api import problems
+from oakbeam.api.access import the_store
+from oakbeam.api.technique_request import TechniqueRequest
+from oakbeam.api.techniques import TECHNIQUE_RESPONSE, TechniqueResponse, technique
+from oakbeam.api.types import Problem
+from oakbeam.core.errors import Refusal
+from oakbeam.store import Store
+
+router = APIRouter(prefix="/api", responses=problems.RESPONSES, tags=["desk"])
+
+PATH = "/api/techniques"
+MOST_BYTES = 64 * 1024
+
+
+def answer(store: Store, body: bytes) -> Response:
+    """The technique for a request's body, or the problem details of its refusal."""
+    try:
+        asked = TechniqueRequest.model_validate_json(body)
+        found = technique(store, asked)
+    except ValidationError as error:
+        return problems.response(problems.of_validation(error.errors(include_input=False, include_url=False)))
+    except Refusal as refusal:
+        return problems.response(problems.of_refusal(refusal))
+    return Response(TECHNIQUE_RESPONSE.dump_json(found), media_type="application/json")
+
+
+class TechniquePath:
+    """ASGI: answers POST /api/techniques and passes everything else on."""
+
+    def __init__(self, app: ASGIApp, store: Store) -> None:
+        self.app, self.store = app, store
+
+    async def __call__(self, scope: Scope, receive: Receive, send: Send) -> None:
+        if scope["type"] != "http" or scope["path"] != PATH or scope["method"] != "POST":
+            await self.app(scope, receive, send)
+            return
+        body = b""
+        more = True
+        while more:
+            message = await receive()
+            if message["type"] == "http.disconnect":
+                return
+            body += message.get("body", b"")
+            more = message.get("more_body", False)
+            if len(body) > MOST_BYTES:
+                detail = f"A technique request has at most {MOST_BYTES // 1024} kB."
+                await problems.response(Problem(title="Too large", status=413, detail=detail))(scope, receive, send)
+                return
+        await answer(self.store, body)(scope, receive, send)
+
+
+@router.post(
+    "/techniques",
+    tags=["desk"],
+    response_model=TechniqueResponse,
+    openapi_extra={
+        "requestBody": {
+            "required": True,
+            "content": {"application/json": {"schema": {"$ref": "#/components/schemas/TechniqueRequest"}}},
+        }
+    },
+)
+async def post_technique(request: Request) -> Response:
+    """kVp, mAs, mA, time, focal spot, SID and grid for a measured patient, with how they were worked out.
+
+    Served by `lane` in front of the framework; described here.
+    """
+    return answer(the_store(request), await request.body())

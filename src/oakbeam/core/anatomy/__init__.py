@@ -1,0 +1,1 @@
+"""What a body is made of, by build, age and thickness."""

@@ -1,0 +1,1 @@
+"""Charts and their lines: technique systems, ranges, links, tables."""

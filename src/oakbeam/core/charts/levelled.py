@@ -1,0 +1,53 @@
+"""Levelled lines: mAs over thickness from the physics model, so that the expected exposure index is the same everywhere."""
+
+from __future__ import annotations
+
+import math
+
+import numpy as np
+
+from oakbeam.core.charts.line import ChartLine, even_steps_cm
+from oakbeam.core.charts.receptor_exposure import signals_per_mas
+from oakbeam.core.charts.systems import Levelled, Point
+from oakbeam.core.equipment.room import Room
+from oakbeam.core.errors import within
+from oakbeam.core.projection import Projection
+
+KVP_STEP = 5.0
+"""A stepped line changes its kVp by whole steps of this size, so that a step is easy to see and to remember."""
+
+LARGE_PATIENT_KVP = 10.0
+"""What texts add above the usual window for a very large patient: 5 to 10 kVp."""
+
+KVP_PER_CM_RANGE = (0.0, 5.0)
+"""0 keeps the kVp fixed."""
+
+
+def level(
+    line: ChartLine,
+    room: Room,
+    projection: Projection,
+    base_cm: float,
+    base_kvp: float,
+    base_mas: float,
+    kvp_per_cm: float = 0.0,
+) -> Levelled:
+    """The law through (base_cm, base_kvp, base_mas) that the model expects to be level over the line's range.
+
+    line gives conditions and range. kvp_per_cm > 0 steps the kVp with thickness, in steps of KVP_STEP about the base and
+    within the projection's usual window (a little above it for the largest) and the room's stations. Points every centimetre
+    (half of one for short ranges).
+    """
+    within("parameter", kvp_per_cm, *KVP_PER_CM_RANGE, "kVp/cm")
+    places = np.array(sorted({*line.range_cm, *even_steps_cm(line.range_cm), base_cm}))
+    usual = projection.kvp_usual(line.support)
+    lowest = max(min(usual[0], base_kvp), room.generator.kvp[0])
+    highest = min(max(usual[1] + LARGE_PATIENT_KVP, base_kvp), room.generator.kvp[-1])
+    steps = np.round(kvp_per_cm * (places - base_cm) / KVP_STEP)
+    # A whole step that would leave the window is not taken.
+    most_up, most_down = math.floor((highest - base_kvp) / KVP_STEP), math.floor((base_kvp - lowest) / KVP_STEP)
+    kvp = base_kvp + KVP_STEP * np.clip(steps, -most_down, most_up)
+    signals = signals_per_mas(line, room, projection, places, kvp)
+    base = int(np.flatnonzero(places == base_cm)[0])
+    mas = base_mas * signals[base] / signals
+    return Levelled(tuple(Point(float(t), float(k), float(m)) for t, k, m in zip(places, kvp, mas, strict=True)), base_cm)

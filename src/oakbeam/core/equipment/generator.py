@@ -1,0 +1,217 @@
+"""Stations, tube power, focal spots, exposure time, heat and AEC back-up: what the console can really deliver.
+
+kVp in kV, mA in mA, mAs in mAs, time in ms, power in kW. Station lists rise. Sources: ISO 497 (preferred numbers R'10 and
+R'20), tube-loading relations of any imaging-physics text; see the functions for what is a house rule.
+"""
+
+from __future__ import annotations
+
+import math
+from bisect import bisect_left
+from collections.abc import Iterator, Sequence
+from dataclasses import dataclass
+from itertools import pairwise
+from typing import Literal
+
+from oakbeam.core.errors import OutOfRange, Refusal, positive, within
+from oakbeam.core.projection import SpotChoice
+
+ExposureControl = Literal["manual", "aec", "breathing"]
+SpotName = Literal["small", "large"]
+
+_R10_FIRST_DECADE = (1.0, 1.25, 1.6, 2.0, 2.5, 3.2, 4.0, 5.0, 6.3, 8.0)
+PAIR_TOLERANCE = 0.025
+"""mA x time may differ from the mAs station by this much: what rounding two R'10 numbers can add up to."""
+BREATHING_WANTED_MS = (2000.0, 4000.0)
+BREATHING_ACCEPTED_MS = (1000.0, 4000.0)
+AEC_BACKUP_FACTOR = 1.5
+AEC_MINIMUM_RESPONSE_MS = 3.0
+HEAT_UNITS_PER_JOULE = 1.4
+
+
+@dataclass(frozen=True, slots=True)
+class PowerPoint:
+    """The highest tube power [kW] for an exposure of time_ms."""
+
+    time_ms: float
+    power_kw: float
+
+
+@dataclass(frozen=True, slots=True)
+class FocalSpot:
+    """A focal spot: nominal size [mm] and its power limits, times rising."""
+
+    name: SpotName
+    size_mm: float
+    power: tuple[PowerPoint, ...]
+
+
+@dataclass(frozen=True, slots=True)
+class Generator:
+    """The station lists of a room's console and the limits of its tube. time_ms may be empty: then time = mAs / mA."""
+
+    kvp: tuple[float, ...]
+    ma: tuple[float, ...]
+    mas: tuple[float, ...]
+    time_ms: tuple[float, ...]
+    focal_spots: tuple[FocalSpot, ...]
+    mas_ceiling: float = 600.0
+    """Most mAs per exposure with AEC; 600 at 51 kVp or more is a commonly cited legal ceiling. Local code rules."""
+
+
+@dataclass(frozen=True, slots=True)
+class Loading:
+    """How a mAs is delivered: tube current, time and focal spot, with the energy and heat it puts into the anode."""
+
+    mas: float
+    ma: float
+    time_ms: float
+    focal_spot: SpotName
+    energy_j: float
+    heat_units: float
+
+
+def renard_r10(low: float, high: float) -> tuple[float, ...]:
+    """The R'10 preferred numbers (1, 1.25, 1.6, 2 ... 8) from low to high inclusive; both > 0."""
+    positive("low", low)
+    positive("high", high)
+    decades = range(math.floor(math.log10(low)) - 1, math.ceil(math.log10(high)) + 1)
+    numbers = (round(digit * 10.0**decade, 6) for decade in decades for digit in _R10_FIRST_DECADE)
+    return tuple(number for number in numbers if low <= number <= high)
+
+
+def nearest_setting(field: str, value: float, stations: Sequence[float], unit: str) -> float:
+    """The station nearest to value in log space; a tie goes down, for dose.
+
+    A value up to half a step beyond either end still takes the end; further out raises OutOfRange with the list's range.
+    So |log2(station / value)| is never more than half a step.
+    """
+    positive(field, value)
+    place = bisect_left(stations, value)
+    if 0 < place < len(stations):
+        below, above = stations[place - 1], stations[place]
+        return below if value * value <= below * above * (1 + 1e-12) else above
+    end, next_one = (stations[0], stations[min(1, len(stations) - 1)]) if place == 0 else (stations[-1], stations[-2:][0])
+    if abs(math.log(value / end)) <= abs(math.log(next_one / end)) / 2 + 1e-9:
+        return end
+    raise OutOfRange(
+        "Outside the room's stations",
+        f"{field} would be {value:.3g} {unit}; this room offers {stations[0]:g} to {stations[-1]:g} {unit}.",
+        {"min": stations[0], "max": stations[-1], "unit": unit},
+        field,
+    )
+
+
+def power_limit_kw(spot: FocalSpot, time_ms: float) -> float:
+    """Highest power [kW] of a focal spot for a time: log-linear in time between the stored points.
+
+    Shorter than the first point takes the first (the limit only falls with time); longer than the last is 0: not rated.
+    """
+    points = spot.power
+    if time_ms <= points[0].time_ms:
+        return points[0].power_kw
+    for a, b in pairwise(points):
+        if time_ms <= b.time_ms:
+            share = math.log(time_ms / a.time_ms) / math.log(b.time_ms / a.time_ms)
+            return a.power_kw + share * (b.power_kw - a.power_kw)
+    return 0.0
+
+
+def tube_energy_j(kvp: float, ma: float, time_ms: float) -> float:
+    """Energy put into the anode: kVp * mA * s [J], high-frequency generator."""
+    return kvp * ma * time_ms / 1000
+
+
+def choose_loading(
+    generator: Generator,
+    kvp: float,
+    mas: float,
+    spots: SpotChoice = "small_or_large",
+    time_ceiling_ms: float = math.inf,
+    control: ExposureControl = "manual",
+) -> Loading:
+    """mA, time and focal spot for a mAs station.
+
+    Held or suspended exposures take the shortest time the tube allows (motion) on the small spot where that stays within
+    time_ceiling_ms (detail), on the large spot otherwise. A breathing exposure takes the lowest mA station whose time lies
+    in 2 to 4 s, then 1 to 4 s. Raises Refusal with the most mAs that the tube takes at this kVp where no pair is allowed.
+    """
+    first, second = ("large", "small") if spots == "large" else ("small", "large")
+    preferred = _first_allowed(generator, first, kvp, mas, control)
+    if preferred and (first == "large" or preferred.time_ms <= time_ceiling_ms):
+        return preferred
+    other = _first_allowed(generator, second, kvp, mas, control)
+    if preferred and other:
+        return other if other.time_ms < preferred.time_ms else preferred
+    if found := preferred or other:
+        return found
+    raise _no_loading(generator, kvp, mas, control)
+
+
+def aec_backup_mas(generator: Generator, predicted_mas: float, factor: float = AEC_BACKUP_FACTOR) -> float:
+    """Back-up mAs station for an AEC exposure: factor (1.5 to 2) times the prediction, never above the room's ceiling."""
+    within("backup_factor", factor, 1.5, 2.0, "")
+    wanted = min(positive("predicted_mas", predicted_mas) * factor, generator.mas_ceiling, generator.mas[-1])
+    place = bisect_left(generator.mas, wanted * (1 - 1e-9))
+    station = generator.mas[min(place, len(generator.mas) - 1)]
+    return station if station <= generator.mas_ceiling else generator.mas[max(0, place - 1)]
+
+
+def _pairs(generator: Generator, mas: float) -> Iterator[tuple[float, float]]:
+    """(mA, time) pairs that give the mAs, fastest first. With a time list, only pairs that land on it."""
+    for ma in reversed(generator.ma):
+        time_ms = 1000 * mas / ma
+        if generator.time_ms:
+            place = bisect_left(generator.time_ms, time_ms)
+            near = generator.time_ms[max(0, place - 1) : place + 1]
+            time_ms = min(near, key=lambda station: abs(station * ma / 1000 - mas))
+            if abs(ma * time_ms / 1000 / mas - 1) > PAIR_TOLERANCE:
+                continue
+        yield ma, time_ms
+
+
+def _breathing_pairs(generator: Generator, mas: float) -> list[tuple[float, float]]:
+    slow_first = list(_pairs(generator, mas))[::-1]
+    for low, high in (BREATHING_WANTED_MS, BREATHING_ACCEPTED_MS):
+        if fitting := [pair for pair in slow_first if low <= pair[1] <= high]:
+            return fitting
+    return []
+
+
+def _first_allowed(
+    generator: Generator, name: str, kvp: float, mas: float, control: ExposureControl = "manual"
+) -> Loading | None:
+    """The first pair, in the order of the exposure control, whose power the named focal spot takes."""
+    spot = next((spot for spot in generator.focal_spots if spot.name == name), None)
+    if spot is None:
+        return None
+    for ma, time_ms in _breathing_pairs(generator, mas) if control == "breathing" else _pairs(generator, mas):
+        if kvp * ma / 1000 <= power_limit_kw(spot, time_ms):
+            energy = tube_energy_j(kvp, ma, time_ms)
+            return Loading(mas, ma, time_ms, spot.name, energy, energy * HEAT_UNITS_PER_JOULE)
+    return None
+
+
+def _no_loading(generator: Generator, kvp: float, mas: float, control: ExposureControl) -> Refusal:
+    if control == "breathing":
+        low, high = generator.ma[0] * BREATHING_ACCEPTED_MS[0] / 1000, generator.ma[-1] * BREATHING_ACCEPTED_MS[1] / 1000
+        return Refusal(
+            "No breathing technique at this mAs",
+            f"{mas:g} mAs at {kvp:g} kVp has no mA station with a time of 1 to 4 s that the tube allows.",
+            {"min": low, "max": high, "unit": "mAs"},
+            "exposure_control",
+        )
+    possible = [
+        station
+        for station in generator.mas
+        if any(_first_allowed(generator, name, kvp, station) for name in ("small", "large"))
+    ]
+    if not possible:
+        return Refusal("Over the tube's limit", f"The tube takes no mAs station at {kvp:g} kVp.", None, "mas")
+    return OutOfRange(
+        "Over the tube's limit",
+        f"{mas:g} mAs at {kvp:g} kVp is outside what the tube takes; at this kVp it is {possible[0]:g} to "
+        f"{possible[-1]:g} mAs. Raise kVp and lower mAs, or shorten the SID.",
+        {"min": possible[0], "max": possible[-1], "unit": "mAs"},
+        "mas",
+    )

@@ -1,0 +1,180 @@
+"""A room: generator, tube, supports with their distance references, grids, receptors, AEC, and how it was calibrated."""
+
+from __future__ import annotations
+
+import math
+from dataclasses import dataclass
+from typing import Literal
+
+from oakbeam.core.equipment.generator import AEC_BACKUP_FACTOR, AEC_MINIMUM_RESPONSE_MS, Generator
+from oakbeam.core.errors import OutOfRange, unknown
+from oakbeam.core.physics.beam.grid import GridStrips, Interspace
+from oakbeam.core.physics.beam.receptor import ReceptorKind
+from oakbeam.core.projection import SupportId
+
+DIGITAL: tuple[ReceptorKind, ...] = ("dr_csi", "dr_gos", "cr")
+Method = Literal["rules", "model"]
+METHODS: tuple[Method, ...] = ("rules", "model")
+
+OFFERED_SIDS_CM = (100.0, 110.0, 120.0, 150.0, 180.0)
+"""The SIDs that are offered where another one is looked for."""
+
+
+@dataclass(frozen=True, slots=True)
+class Output:
+    """A measured tube output: air kerma [µGy/mAs] in air at 100 cm, at one kVp."""
+
+    kvp: float
+    kerma_ugy_per_mas: float
+
+
+@dataclass(frozen=True, slots=True)
+class Tube:
+    """Total filtration [mm Al, and added mm Cu] and anode angle [degrees] of the tube."""
+
+    filtration_mm_al: float = 3.0
+    filtration_mm_cu: float = 0.0
+    anode_angle_deg: float = 12.0
+
+
+@dataclass(frozen=True, slots=True)
+class Grid:
+    """A focused linear grid; range_cm is the SID range its maker states for it. Strips as in `GridStrips`."""
+
+    ratio: int
+    lines_per_cm: float
+    focal_cm: float
+    range_cm: tuple[float, float]
+    lead_mm: float = 0.04
+    interspace: Interspace = "aluminium"
+    cover_mm_al: float = 0.3
+
+    @property
+    def strips(self) -> GridStrips:
+        return GridStrips(float(self.ratio), self.lines_per_cm, self.lead_mm, self.interspace, self.cover_mm_al)
+
+
+@dataclass(frozen=True, slots=True)
+class Support:
+    """Where the receptor sits. gap_cm: from the surface the patient touches to the receptor. grid: the one built in.
+    attenuation_mm_al: aluminium equivalent of the table top or front."""
+
+    id: SupportId
+    gap_cm: float
+    grid: Grid | None
+    attenuation_mm_al: float = 0.0
+
+
+@dataclass(frozen=True, slots=True)
+class Receptor:
+    """A receptor. Digital kinds have a target exposure index, film-screen a speed class; size in cm, width x height.
+
+    region_targets: target index by region of the body where it is not target_ei. ei_scale: index shown over index that the
+    kerma at an RQA5-like beam calls for (IEC 62494-1), as measured; 1 where not measured.
+    """
+
+    id: str
+    name: str
+    kind: ReceptorKind
+    size_cm: tuple[float, float]
+    target_ei: float | None
+    speed: float | None
+    region_targets: tuple[tuple[str, float], ...] = ()
+    ei_scale: float = 1.0
+
+    @property
+    def digital(self) -> bool:
+        return self.kind in DIGITAL
+
+    def target_for(self, region: str, own: float | None = None) -> float | None:
+        """The target exposure index for a region of the body; own: a line's, which goes before it. None for film."""
+        if not self.digital:
+            return None
+        return own or dict(self.region_targets).get(region, self.target_ei)
+
+    def speed_class(self, target_ei: float | None = None) -> float:
+        """Speed class S = 1000 / K [µGy]; for a digital receptor K = EI_T / 100 (IEC 62494-1), so S = 1e5 / EI_T."""
+        if not self.digital:
+            assert self.speed is not None
+            return self.speed
+        wanted = target_ei or self.target_ei
+        assert wanted is not None
+        return 1e5 / wanted
+
+
+@dataclass(frozen=True, slots=True)
+class Aec:
+    """Automatic exposure control: the cells there are, the exposure ratio of one density step, its shortest response [ms],
+    and the back-up over the prediction. The room's mAs ceiling is the generator's."""
+
+    cells: tuple[str, ...] = ("L", "C", "R")
+    density_step: float = 1.25
+    minimum_response_ms: float = AEC_MINIMUM_RESPONSE_MS
+    backup_factor: float = AEC_BACKUP_FACTOR
+
+
+@dataclass(frozen=True, slots=True)
+class Calibration:
+    """When and by whom the outputs and indices were last accepted, and how well they fitted."""
+
+    at: str
+    by: str
+    output_points: int
+    largest_residual_percent: float
+    note: str = ""
+
+
+@dataclass(frozen=True, slots=True)
+class Room:
+    """A room and its equipment. outputs: at least two points, kVp rising. school: the method it calculates by.
+    aec None: the room has none. revision grows with each change."""
+
+    id: str
+    name: str
+    generator: Generator
+    outputs: tuple[Output, ...]
+    supports: tuple[Support, ...]
+    receptors: tuple[Receptor, ...]
+    loose_grids: tuple[Grid, ...] = ()
+    tube: Tube = Tube()
+    aec: Aec | None = Aec()
+    school: Method = "rules"
+    calibration: Calibration | None = None
+    revision: int = 1
+
+    def support(self, support_id: str) -> Support:
+        """The support of that id; Refusal with the room's list otherwise."""
+        for support in self.supports:
+            if support.id == support_id:
+                return support
+        raise unknown("support", support_id, [support.id for support in self.supports])
+
+    def receptor(self, receptor_id: str) -> Receptor:
+        """The receptor of that id; Refusal with the room's list otherwise."""
+        for receptor in self.receptors:
+            if receptor.id == receptor_id:
+                return receptor
+        raise unknown("receptor", receptor_id, [receptor.id for receptor in self.receptors])
+
+    def grid(self, support: Support, ratio: int) -> Grid | None:
+        """The room's grid of that ratio: the one built into the support, else a loose one; None where it has none."""
+        if support.grid and support.grid.ratio == ratio:
+            return support.grid
+        return next((grid for grid in self.loose_grids if grid.ratio == ratio), None)
+
+    def output_ugy_per_mas(self, kvp: float) -> float:
+        """Tube output [µGy/mAs at 100 cm] at a kVp: log-log interpolation of the measured points, refused outside them."""
+        points = self.outputs
+        if not points[0].kvp <= kvp <= points[-1].kvp:
+            raise OutOfRange(
+                "No measured output",
+                f"The tube output was measured from {points[0].kvp:g} to {points[-1].kvp:g} kVp, not at {kvp:g}.",
+                {"min": points[0].kvp, "max": points[-1].kvp, "unit": "kVp"},
+                "kvp",
+            )
+        place = 1
+        while points[place].kvp < kvp:
+            place += 1
+        a, b = points[place - 1], points[place]
+        share = math.log(kvp / a.kvp) / math.log(b.kvp / a.kvp)
+        return a.kerma_ugy_per_mas * math.pow(b.kerma_ugy_per_mas / a.kerma_ugy_per_mas, share)

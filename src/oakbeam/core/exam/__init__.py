@@ -1,0 +1,1 @@
+"""Exams as ordered steps, and what changes from view to view."""

@@ -1,0 +1,41 @@
+"""Exams as ordered sets: what is done in which order, and what changes on the way from one projection to the next."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+
+@dataclass(frozen=True, slots=True)
+class ExamStep:
+    """One step: a projection (or one of several methods), a clearance, or a wait.
+
+    projections: one, or the methods to choose from, the first being the usual one; empty for a clearance and a wait.
+    clearance: what somebody must have cleared; who and when are recorded, nothing is decided here. wait_min: minutes by a
+    timer that runs while other work goes on; note says for what. when: the condition of a step that is not always taken.
+    """
+
+    projections: tuple[str, ...] = ()
+    clearance: str | None = None
+    wait_min: float | None = None
+    when: str = ""
+    note: str = ""
+
+
+@dataclass(frozen=True, slots=True)
+class Exam:
+    """An ordered set of steps, with the reason for the order."""
+
+    id: str
+    name: str
+    steps: tuple[ExamStep, ...]
+    why: str
+
+    @property
+    def projections(self) -> tuple[str, ...]:
+        """The usual projection of each step that has one, in order."""
+        return tuple(step.projections[0] for step in self.steps if step.projections)
+
+
+def angle_words(deg: float) -> str:
+    """A tube angle in words: "15° cephalad", "10° caudal", "0°"."""
+    return "0°" if deg == 0 else f"{abs(deg):g}° {'cephalad' if deg > 0 else 'caudal'}"

@@ -1,0 +1,148 @@
+"""Where a set-up stands for the physics model, and by what factor each change moves the mAs needed."""
+
+from __future__ import annotations
+
+from copy import copy
+from dataclasses import dataclass, field
+
+from oakbeam.core.anatomy.body import Habitus
+from oakbeam.core.anatomy.composition import PatientPart, beam_and_spread, signal_per_mas
+from oakbeam.core.charts.line import ChartLine
+from oakbeam.core.equipment.room import Receptor, Room, Support
+from oakbeam.core.equipment.room_beam import beam_setup, output_scale, wanted_rqa5_ugy
+from oakbeam.core.errors import Refusal
+from oakbeam.core.patient.patient import CALIPER_SPREAD_CM, Patient
+from oakbeam.core.physics.beam.model import KVP_RANGE, Beam, BeamSetup
+from oakbeam.core.projection import Projection
+from oakbeam.core.technique.set_up import ResolvedSetup
+
+
+@dataclass
+class ModelState:
+    """The physics model's side of a technique being worked out: where the set-up stands now, and what each change does to
+    the mAs needed.
+
+    `move` changes some of it and gives the mAs factor that keeps the image density, receptor targets counted in.
+    """
+
+    room: Room
+    projection: Projection
+    thickness_cm: float
+    kvp: float
+    sid_cm: float
+    support: Support
+    grid_ratio: int
+    receptor: Receptor
+    target_ei: float | None
+    field_cm: tuple[float, float]
+    gap_cm: float
+    grid_offset_cm: float = 0.0
+    grid_tilt_deg: float = 0.0
+    habitus: Habitus | None = None
+    overlay: tuple[tuple[str, float], ...] = ()
+    thickness_spread_cm: float = CALIPER_SPREAD_CM
+    wanted_mas: float | None = None
+    """What `mas_on_target` last said for this state; None where it has not been asked."""
+    scales: dict[float, float] = field(default_factory=dict)
+    """Output scales by kVp, found once for all trials in the room."""
+
+    @classmethod
+    def charted(
+        cls, line: ChartLine, room: Room, projection: Projection, charted: ResolvedSetup, patient: Patient
+    ) -> ModelState:
+        """At the conditions of a chart line, for the build of a patient."""
+        kvp, _ = line.law.at(line.thickness_cm)
+        return cls(
+            room,
+            projection,
+            line.thickness_cm,
+            kvp,
+            charted.sid_cm,
+            charted.support,
+            charted.grid_ratio,
+            charted.receptor,
+            charted.target_ei,
+            charted.field_cm,
+            charted.gap_cm,
+            habitus=patient.habitus,
+            thickness_spread_cm=patient.thickness_spread_cm,
+        )
+
+    def beam(self) -> tuple[Beam, float]:
+        """The beam where the set-up stands now (its first entry), and its spread: see `beam_and_spread`."""
+        return beam_and_spread(self.setup(), self._patient(self.thickness_spread_cm))
+
+    def _patient(self, spread_cm: float = CALIPER_SPREAD_CM) -> PatientPart:
+        average_cm = self.projection.thickness_cm[1]
+        return PatientPart(self.projection.composition, average_cm, self.thickness_cm, self.habitus, self.overlay, spread_cm)
+
+    def setup(self) -> BeamSetup:
+        """The set-up as the model takes it."""
+        scale = self.scales.get(self.kvp)
+        if scale is None:
+            scale = self.scales[self.kvp] = output_scale(self.room, self.kvp)
+        return beam_setup(
+            self.room,
+            self.kvp,
+            self.sid_cm,
+            self.support,
+            self.grid_ratio,
+            self.receptor,
+            self.field_cm,
+            self.gap_cm,
+            self.grid_offset_cm,
+            self.grid_tilt_deg,
+            scale,
+        )
+
+    def grid_loss(self) -> float:
+        """Share of the primary that the grid, as it stands now, takes away beyond what it should."""
+        return self.setup().primary_loss
+
+    def mas_on_target(self) -> float:
+        """mAs that gives the receptor what it wants, by the model alone."""
+        return wanted_rqa5_ugy(self.receptor, self.target_ei) / signal_per_mas(self.setup(), self._patient())
+
+    def trial(self, **changes: object) -> ModelState:
+        """The set-up with some of it changed; this one stays where it is."""
+        other = copy(self)
+        for name, value in changes.items():
+            setattr(other, name, value)
+        if changes:
+            other.wanted_mas = None
+        return other
+
+    def move(self, **changes: object) -> float | None:
+        """Change the set-up and give the mAs factor of the change; None where the model has no answer before or after it."""
+        before = self._wanted()
+        for name, value in changes.items():
+            setattr(self, name, value)
+        self.wanted_mas = None
+        after = self._wanted()
+        return None if before is None or after is None else after / before
+
+    def kvp_for(self, factor: float) -> float | None:
+        """The kVp at which `factor` times the mAs gives the same exposure, to 0.01 kV; None where there is none."""
+        low, high = KVP_RANGE
+
+        def needed(kvp: float) -> float | None:
+            return self.trial().move(kvp=kvp)
+
+        least, most = needed(high), needed(low)
+        if least is None or most is None or not least <= factor <= most:
+            return None
+        while high - low > 0.01:
+            middle = (low + high) / 2
+            at = needed(middle)
+            if at is None:
+                return None
+            low, high = (middle, high) if at > factor else (low, middle)
+        return (low + high) / 2
+
+    def _wanted(self) -> float | None:
+        if self.wanted_mas is None:
+            try:
+                self.wanted_mas = self.mas_on_target()
+            except Refusal:
+                return None
+        return self.wanted_mas

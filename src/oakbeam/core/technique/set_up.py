@@ -1,0 +1,204 @@
+"""The set-up of one exposure: what differs from the chart line, and the whole of it once, checked on the way in.
+
+`resolve` puts what differs over what the chart line says and refuses what cannot be, with what is allowed. Every later step
+reads the resolved set-up, and checks nothing again.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+from oakbeam.core.charts.line import KVP_RANGE, MAS_RANGE, SID_RANGE_CM, ChartLine
+from oakbeam.core.equipment.aec import DENSITY_STEPS
+from oakbeam.core.equipment.generator import ExposureControl
+from oakbeam.core.equipment.room import Grid, Receptor, Room, Support
+from oakbeam.core.equipment.room_beam import MOST_GRID_LOSS, usual_field, usual_grid, within_receptor
+from oakbeam.core.errors import Refusal, one_of, within
+from oakbeam.core.patient.patient import Patient
+from oakbeam.core.patient.thickness import refuse_unbelievable
+from oakbeam.core.physics import geometry
+from oakbeam.core.projection import SUPPORT_NAMES, Projection, SupportId
+
+GAP_RANGE_CM = (0.0, 60.0)
+LEAST_FIELD_CM = 1.0
+
+
+@dataclass(frozen=True, slots=True)
+class Setup:
+    """What differs from the chart. None means: as the chart line says. sid_cm is along the central ray.
+
+    grid_offset_cm and grid_tilt_deg: how far the ray is off the grid's centre line, and the grid off level, both across the
+    strips and signed. kvp and mas: set by hand. aec_cells: chambers, joined by "+".
+    """
+
+    sid_cm: float | None = None
+    support: SupportId | None = None
+    grid_ratio: int | None = None
+    receptor: str | None = None
+    field_cm: tuple[float, float] | None = None
+    tube_angle_deg: float | None = None
+    gap_cm: float | None = None
+    grid_offset_cm: float = 0.0
+    grid_tilt_deg: float = 0.0
+    kvp: float | None = None
+    mas: float | None = None
+    exposure_control: ExposureControl = "manual"
+    aec_cells: str | None = None
+    aec_density: int = 0
+
+
+@dataclass(frozen=True, slots=True)
+class ResolvedSetup:
+    """The whole set-up of one exposure, every number within its range. Lengths cm, angles degrees.
+
+    sid_measured: the SID was given, not taken from the chart. grid: the one in use, as usually built where the room lists
+    none of its ratio; None without. gap_cm: exit skin to receptor. target_ei: index aimed at, None on film. kvp, mas: set
+    by hand, else None. aec_cells: the chambers selected, () without AEC.
+    """
+
+    support: Support
+    receptor: Receptor
+    target_ei: float | None
+    grid_ratio: int
+    grid: Grid | None
+    sid_cm: float
+    sid_measured: bool
+    gap_cm: float
+    field_cm: tuple[float, float]
+    tube_angle_deg: float = 0.0
+    grid_offset_cm: float = 0.0
+    grid_tilt_deg: float = 0.0
+    kvp: float | None = None
+    mas: float | None = None
+    exposure_control: ExposureControl = "manual"
+    aec_cells: tuple[str, ...] = ()
+    aec_density: int = 0
+
+    @property
+    def misaligned(self) -> bool:
+        """The grid is off its centre line or off level."""
+        return bool(self.grid_offset_cm or self.grid_tilt_deg)
+
+
+def as_charted(line: ChartLine, room: Room, projection: Projection) -> ResolvedSetup:
+    """The set-up that the chart line itself was made for. Raises Refusal where the room no longer has what it names."""
+    support, receptor = room.support(line.support), room.receptor(line.receptor)
+    return ResolvedSetup(
+        support=support,
+        receptor=receptor,
+        target_ei=receptor.target_for(projection.region, line.target_ei),
+        grid_ratio=line.grid_ratio,
+        grid=room.grid(support, line.grid_ratio) or usual_grid(line.grid_ratio, line.sid_cm),
+        sid_cm=line.sid_cm,
+        sid_measured=False,
+        gap_cm=support.gap_cm,
+        field_cm=usual_field(line.field_cm, projection, receptor),
+    )
+
+
+def resolve(line: ChartLine, room: Room, projection: Projection, patient: Patient, setup: Setup) -> ResolvedSetup:
+    """What differs put over what the chart line says, checked for this room and patient.
+
+    Raises Refusal or OutOfRange, with the field at fault and what is allowed, for anything that is not in the room, is out
+    of range, or cannot be together (a grid on the tabletop, AEC without a chamber, a focus within 15 cm of the skin).
+    """
+    refuse_unbelievable(projection, patient.thickness_cm, patient.age_band, patient.thickness_confirmed)
+    charted = as_charted(line, room, projection)
+    support = room.support(setup.support) if setup.support else charted.support
+    receptor = room.receptor(setup.receptor) if setup.receptor else charted.receptor
+    grid_ratio = _grid_ratio(charted, support, setup)
+    sid_cm = _sid(charted, support, setup)
+    gap_cm = support.gap_cm if setup.gap_cm is None else within("gap_cm", setup.gap_cm, *GAP_RANGE_CM, "cm")
+    geometry.source_to_skin_cm(sid_cm, patient.thickness_cm, gap_cm)
+    if setup.kvp is not None:
+        within("kvp", setup.kvp, *KVP_RANGE, "kVp")
+    if setup.mas is not None:
+        within("mas", setup.mas, *MAS_RANGE, "mAs")
+    resolved = ResolvedSetup(
+        support=support,
+        receptor=receptor,
+        target_ei=charted.target_ei if receptor.id == line.receptor else receptor.target_for(projection.region),
+        grid_ratio=grid_ratio,
+        grid=room.grid(support, grid_ratio) or usual_grid(grid_ratio, sid_cm),
+        sid_cm=sid_cm,
+        sid_measured=setup.sid_cm is not None,
+        gap_cm=gap_cm,
+        field_cm=_field(charted, receptor, setup),
+        tube_angle_deg=geometry.within_tube_angle(setup.tube_angle_deg or 0.0),
+        grid_offset_cm=within("grid_offset_cm", setup.grid_offset_cm, *geometry.GRID_OFFSET_RANGE_CM, "cm"),
+        grid_tilt_deg=within("grid_tilt_deg", setup.grid_tilt_deg, *geometry.GRID_TILT_RANGE_DEG, "deg"),
+        kvp=setup.kvp,
+        mas=setup.mas,
+        exposure_control=setup.exposure_control,
+        aec_cells=_aec_cells(room, projection, support, setup),
+        aec_density=int(within("aec_density", setup.aec_density, *DENSITY_STEPS, "")),
+    )
+    if resolved.misaligned:
+        _refuse_cut_off(resolved)
+    return resolved
+
+
+def _grid_ratio(charted: ResolvedSetup, support: Support, setup: Setup) -> int:
+    """The grid in use: as said; else what comes with another support; else the line's."""
+    if setup.grid_ratio is not None:
+        if setup.grid_ratio and support.id == "tabletop":
+            raise Refusal(
+                "No grid on the tabletop", "A receptor on the tabletop has no grid; set the grid to 0.", [0.0], "grid_ratio"
+            )
+        return setup.grid_ratio
+    if support.id != charted.support.id:
+        return support.grid.ratio if support.grid else 0
+    return charted.grid_ratio
+
+
+def _sid(charted: ResolvedSetup, support: Support, setup: Setup) -> float:
+    """The SID in use: as measured; else the chart's, moved by the gaps when the receptor changes place under the tube."""
+    if setup.sid_cm is not None:
+        return within("sid_cm", setup.sid_cm, *SID_RANGE_CM, "cm")
+    if support.id == charted.support.id:
+        return charted.sid_cm
+    return geometry.sid_when_support_changes_cm(charted.sid_cm, charted.support.gap_cm, support.gap_cm)
+
+
+def _field(charted: ResolvedSetup, receptor: Receptor, setup: Setup) -> tuple[float, float]:
+    """The field at the receptor: as said, no side longer than the receptor's longer; else the usual one."""
+    if setup.field_cm is None:
+        return within_receptor(charted.field_cm, receptor)
+    for side, value in zip(("width", "height"), setup.field_cm, strict=True):
+        within(f"field_cm.{side}", value, LEAST_FIELD_CM, max(receptor.size_cm), "cm")
+    return setup.field_cm
+
+
+def _aec_cells(room: Room, projection: Projection, support: Support, setup: Setup) -> tuple[str, ...]:
+    """The chambers that AEC exposes by; () where the exposure is not by AEC or none is usual for the projection."""
+    if setup.exposure_control != "aec":
+        return ()
+    manual = ["manual", "breathing"]
+    if support.id in ("tabletop", "detector"):
+        raise Refusal(
+            "No AEC here",
+            f"There is no chamber behind a receptor on the {SUPPORT_NAMES[support.id]}; expose manually.",
+            manual,
+            "exposure_control",
+        )
+    if room.aec is None:
+        raise Refusal("No AEC here", "This room has no AEC; expose manually.", manual, "exposure_control")
+    selected = setup.aec_cells or projection.aec_cells
+    return tuple(one_of("aec_cells", name, room.aec.cells) for name in selected.split("+")) if selected != "none" else ()
+
+
+def _refuse_cut_off(setup: ResolvedSetup) -> None:
+    grid, offset_cm, tilt_deg = setup.grid, setup.grid_offset_cm, setup.grid_tilt_deg
+    if grid is None:
+        raise Refusal(
+            "No grid to align", "Without a grid there is no decentring and no tilt; set both to 0.", [0.0], "grid_ratio"
+        )
+    lost = geometry.grid_loss(grid.ratio, min(setup.field_cm), grid.focal_cm, setup.sid_cm, offset_cm, tilt_deg)
+    if lost >= MOST_GRID_LOSS:
+        raise Refusal(
+            "Grid cut-off",
+            f"A {grid.ratio}:1 grid {abs(offset_cm):g} cm off its centre line and {abs(tilt_deg):g}° off level lets next to "
+            "nothing through: align it, or take it out.",
+            None,
+            "grid_offset_cm",
+        )

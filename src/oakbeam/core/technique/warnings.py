@@ -1,0 +1,162 @@
+"""Cautions of a set-up: few and specific, each names a number of this set-up and what to do about it."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+
+from oakbeam.core.caution import Caution
+from oakbeam.core.charts.line import ChartLine
+from oakbeam.core.equipment.room import Aec, Room
+from oakbeam.core.patient.patient import CHILDREN, Patient
+from oakbeam.core.patient.thickness import plausibility
+from oakbeam.core.physics import geometry
+from oakbeam.core.projection import SUPPORT_NAMES, Projection
+from oakbeam.core.technique.result import Forecast, Technique
+from oakbeam.core.technique.set_up import ResolvedSetup
+
+SID_TOLERANCE = 0.02
+"""An SID indicator is usually allowed to be off by this much: below it no caution is worth a word."""
+CHILD_GRID_FROM_CM = 12.0
+TILT_WORTH_A_WORD = 1.05
+"""Exposure factor of a tilted tube left at its detent, from which it is worth a caution; the height always stands beside."""
+GRID_THRESHOLD_SLACK_CM = 2.0
+"""Departments' thresholds for a grid differ by about this much; a missing grid is only a warning beyond it."""
+
+
+def setup_cautions(
+    line: ChartLine,
+    room: Room,
+    projection: Projection,
+    patient: Patient,
+    setup: ResolvedSetup,
+    technique: Technique,
+    forecast: Forecast,
+    exact_mas: float,
+) -> tuple[Caution, ...]:
+    """The cautions that the final set-up itself gives rise to, in the order of the work."""
+    return (
+        *plausibility(projection, patient.thickness_cm, patient.habitus, patient.age_band),
+        *_distance(projection, setup.sid_cm),
+        *_angle(setup),
+        *_grid(line, room, projection, patient, setup),
+        *_console(projection, patient, technique, forecast),
+        *(_aec(room.aec, projection, patient, technique, exact_mas) if setup.exposure_control == "aec" else ()),
+    )
+
+
+def _distance(projection: Projection, sid_cm: float) -> Iterator[Caution]:
+    least = projection.minimum_sid_cm
+    if least and sid_cm < least * (1 - SID_TOLERANCE):
+        yield Caution(
+            "warning",
+            f"SID {sid_cm:g} cm is under this projection's {least:g} cm: note the distance on the image.",
+            "minimum SID",
+        )
+
+
+def _angle(setup: ResolvedSetup) -> Iterator[Caution]:
+    if not setup.tube_angle_deg:
+        return
+    sid_cm = setup.sid_cm
+    height = geometry.tube_height_cm(sid_cm, setup.tube_angle_deg)
+    left = geometry.sid_along_ray_cm(sid_cm, setup.tube_angle_deg)
+    if (left / sid_cm) ** 2 < TILT_WORTH_A_WORD:
+        return
+    yield Caution(
+        "note",
+        f"At {abs(setup.tube_angle_deg):g}° put the focus {height:.1f} cm above the receptor to keep {sid_cm:g} cm along "
+        f"the ray; left at the detent it is {left:.1f} cm (mAs ×{(left / sid_cm) ** 2:.2f}).",
+        "tilted tube",
+    )
+
+
+def _grid(line: ChartLine, room: Room, projection: Projection, patient: Patient, setup: ResolvedSetup) -> Iterator[Caution]:
+    """Grid against thickness is the chart's own decision; a caution comes where the set-up leaves the chart's."""
+    ratio, thickness, usual_over = setup.grid_ratio, patient.thickness_cm, projection.grid_over_cm
+    grid = room.grid(setup.support, ratio) if ratio else None
+    if grid:
+        low, high = grid.range_cm
+        loss = geometry.cutoff_off_distance(ratio, min(setup.field_cm) / 2, grid.focal_cm, setup.sid_cm)
+        if not low <= setup.sid_cm <= high or loss >= geometry.CUTOFF_WARNING:
+            yield Caution(
+                "warning",
+                f"{ratio}:1 grid focused at {grid.focal_cm:g} cm used at {setup.sid_cm:g} cm (its range {low:g} to "
+                f"{high:g}): about {100 * loss:.0f} % of the primary is lost at the field's edge.",
+                "grid focal range",
+            )
+    elif ratio:
+        place = SUPPORT_NAMES[setup.support.id]
+        yield Caution("note", f"This room lists no {ratio}:1 grid for the {place}.", "room grids")
+    if ratio and patient.age_band in CHILDREN and thickness < CHILD_GRID_FROM_CM:
+        yield Caution("warning", f"A child under {CHILD_GRID_FROM_CM:g} cm needs no grid.", "children")
+    elif ratio and not line.grid_ratio and usual_over is not None and thickness < usual_over:
+        yield Caution(
+            "note",
+            f"Grid on {thickness:g} cm: usually none up to {usual_over:g} cm; it costs the patient dose.",
+            "grid threshold",
+        )
+    if not ratio and line.grid_ratio and usual_over is not None and thickness > usual_over + GRID_THRESHOLD_SLACK_CM:
+        yield Caution(
+            "warning",
+            f"No grid on {thickness:g} cm: scatter will flatten contrast (grid usual above {usual_over:g} cm).",
+            "grid threshold",
+        )
+
+
+def _console(projection: Projection, patient: Patient, technique: Technique, forecast: Forecast) -> Iterator[Caution]:
+    ceiling = projection.time_ceiling_ms
+    if patient.cannot_keep_still:
+        ceiling /= 2
+        if technique.exposure_control == "breathing":
+            text = "Cannot keep still: no breathing technique; held breath, shortest time."
+            yield Caution("warning", text, "motion")
+        if patient.age_band in CHILDREN:
+            text = "Holding: a device first; else an adult, not pregnant, in apron and gloves, out of the beam, and logged."
+            yield Caution("note", text, "holding")
+    if technique.exposure_control != "breathing" and technique.time_ms > ceiling:
+        yield Caution(
+            "warning",
+            f"{technique.time_ms:g} ms is over the {ceiling:g} ms that usually avoids motion: raise kVp and lower mAs, or "
+            "support the part.",
+            "time ceiling",
+        )
+    medium = patient.contrast
+    low, high = medium.kvp_window if medium and medium.kvp_window else projection.kvp_usual(technique.support)
+    if not low <= technique.kvp <= high:
+        yield Caution(
+            "note",
+            f"{technique.kvp:g} kVp is outside the usual {low:g} to {high:g} kVp for this projection.",
+            "kVp window",
+        )
+    if forecast.incident_air_kerma_mgy is None:
+        yield Caution("note", f"No dose figure: the output was not measured at {technique.kvp:g} kVp.", "tube output")
+
+
+SMALL_CHILD = ("newborn", "1y")
+
+
+def _aec(
+    aec: Aec | None, projection: Projection, patient: Patient, technique: Technique, exact_mas: float
+) -> Iterator[Caution]:
+    """Why the AEC may be wrong here; each says what to do instead. exact_mas: the prediction before generator settings."""
+    selected = [chamber for chamber in technique.aec_chambers if chamber.selected]
+    if not selected:
+        yield Caution("warning", "No chamber is usual for this projection: check that the part covers one.", "AEC")
+    if bare := [chamber.name for chamber in selected if not chamber.covered]:
+        names = " and ".join(bare)
+        yield Caution(
+            "warning", f"The field does not cover chamber {names}: choose another or expose manually.", "AEC chamber"
+        )
+    if patient.cast:
+        yield Caution("warning", f"{patient.cast.name} over the chamber makes it expose longer: manual is safer.", "AEC")
+    if patient.age_band in SMALL_CHILD:
+        yield Caution("warning", "A small child does not cover a chamber: expose manually.", "AEC")
+    if projection.breathing[0] == "slow" and projection.aec_cells == "none":
+        yield Caution("note", "A breathing technique is set manually unless the AEC was proven for it here.", "AEC")
+    if aec and technique.time_ms < aec.minimum_response_ms:
+        text = f"{technique.time_ms:g} ms is below the AEC's shortest response, {aec.minimum_response_ms:g} ms: lower mA."
+        yield Caution("warning", text, "AEC minimum response")
+    backup = technique.aec_backup_mas
+    if backup is not None and backup < exact_mas:
+        text = f"The back-up ceiling of {backup:g} mAs is below the predicted {exact_mas:.3g} mAs: raise kVp."
+        yield Caution("warning", text, "AEC back-up")

@@ -1,0 +1,29 @@
+"""Fills an empty database with the invented clinic."""
+
+from __future__ import annotations
+
+from datetime import datetime
+
+from oakbeam.demo import clinic, shifts
+from oakbeam.store import Store, charts, exposures, local, people, rooms
+
+DEMO_EXPOSURES = {"room-1": 150, "room-2": 90, "portable": 40}
+DEMO_SEED = 20260
+
+
+def seed(store: Store, until: datetime) -> bool:
+    """Add the clinic's rooms, approved charts and logs; False, with nothing changed, where there is a room already."""
+    if rooms.all_rooms(store):
+        return False
+    for person_id, name, roles in clinic.PEOPLE:
+        people.add(store, person_id, name, roles, clinic.PASSWORD, "seed")
+    local.offer_accounts(store, clinic.PASSWORD, [person_id for person_id, *_ in clinic.PEOPLE])
+    for place, room in enumerate(clinic.rooms()):
+        rooms.save(store, room, clinic.APPROVER)
+        plan = clinic.CHARTS[room.id]
+        draft = charts.add_draft(store, room.id, plan.name, clinic.AUTHOR, clinic.chart_lines(room))
+        charts.propose(store, draft.id, clinic.AUTHOR)
+        chart = charts.approve(store, draft.id, clinic.APPROVER, another=True)
+        made = shifts.simulate(room, chart, DEMO_EXPOSURES[room.id], until, DEMO_SEED + place)
+        exposures.add_many(store, made, "simulation")
+    return True

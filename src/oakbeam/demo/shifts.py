@@ -1,0 +1,105 @@
+"""Some weeks of simulated work in a room: patients who vary, readings that are off, people who make mistakes."""
+
+from __future__ import annotations
+
+import math
+import random
+from datetime import datetime, timedelta
+
+from oakbeam import catalogue
+from oakbeam.core.anatomy.composition import BONE_SPREAD, FAT_SPREAD
+from oakbeam.core.charts.line import Chart
+from oakbeam.core.equipment.room import Room
+from oakbeam.core.errors import Refusal
+from oakbeam.core.image_review import EI_RANGE, deviation_index
+from oakbeam.core.patient.patient import Patient
+from oakbeam.core.technique.derive import derive
+from oakbeam.core.technique.set_up import Setup
+from oakbeam.demo.clinic import CHARTS, Plan, needed_mas
+from oakbeam.store.exposures import Exposure
+
+OTHER_SPREAD = 0.06
+"""Standard deviation of the logarithm of what is neither thickness nor composition: positioning, field found, output."""
+CALIPER_SPREAD_CM = 0.4
+_WEIGHTS = {"chest-pa": 9, "chest-lateral": 6, "hand-pa": 4, "knee-ap": 4, "lspine-ap": 4, "lspine-lateral": 4}
+_POSITIONING_REJECTS = 0.045
+
+
+def simulate(room: Room, chart: Chart, count: int, until: datetime, seed: int, days: int = 42) -> list[Exposure]:
+    """`count` exposures made on `chart` in the `days` before `until`, oldest first; the same seed gives the same log."""
+    chance = random.Random(seed)
+    times = sorted(_working_moment(chance, until, days) for _ in range(count))
+    charted = {(line.projection, line.support) for line in chart.lines}
+    plans = [plan for plan in CHARTS[room.id].plans if (plan.projection, plan.support) in charted]
+    weights = [_WEIGHTS.get(plan.projection, 2) for plan in plans]
+    made: list[Exposure] = []
+    while len(made) < count:
+        plan = chance.choices(plans, weights)[0]
+        if exposure := _expose(room, chart, plan, times[len(made)], chance):
+            made.append(exposure)
+    return made
+
+
+def _expose(room: Room, chart: Chart, plan: Plan, at: datetime, chance: random.Random) -> Exposure | None:
+    """One exposure, or None where the patient drawn does not fit the chart line."""
+    projection = catalogue.projection(plan.projection)
+    line = next(line for line in chart.lines if _matches(plan, line.projection, line.support))
+    small, average, large = projection.thickness_cm
+    true_cm = chance.triangular(small * 0.95, large * 1.05, average)
+    read_cm = round(2 * chance.gauss(true_cm, CALIPER_SPREAD_CM)) / 2
+    try:
+        derived = derive(line, room, projection, Patient(read_cm), Setup(), chart.grid_table)
+    except Refusal:
+        return None
+    set_to = derived.technique
+    taped_cm = line.sid_cm * (chance.choice((0.92, 1.08)) if chance.random() < 0.03 else 1)
+    fat_shift, bone_scale = chance.gauss(0, FAT_SPREAD), math.exp(chance.gauss(0, BONE_SPREAD))
+    needed = needed_mas(room, plan, true_cm, set_to.kvp, taped_cm, fat_shift, bone_scale)
+    target = derived.forecast.target_ei or 250
+    ei = round(target * set_to.mas / needed * math.exp(chance.gauss(0, OTHER_SPREAD)))
+    ei = max(int(EI_RANGE[0]), ei)
+    di = deviation_index(ei, target)
+    reason = "R03" if di < -3 else chance.choice(("R01", "R01", "R02", "R06")) if _spoiled(chance) else None
+    return Exposure(
+        room=room.id,
+        chart=chart.id,
+        chart_version=chart.version,
+        projection=projection.id,
+        thickness_cm=read_cm,
+        suggested_kvp=set_to.kvp,
+        suggested_mas=set_to.mas,
+        kvp=set_to.kvp,
+        mas=set_to.mas,
+        sid_cm=line.sid_cm,
+        support=line.support,
+        grid_ratio=line.grid_ratio,
+        receptor=line.receptor,
+        exposure_control="manual",
+        outcome="rejected" if reason else "accepted",
+        ei=float(ei),
+        target_ei=target,
+        di=di,
+        incident_air_kerma_mgy=derived.forecast.incident_air_kerma_mgy,
+        kap_mgycm2=derived.forecast.kap_mgycm2,
+        reject_reason=reason,
+        findings=("motion",) if reason == "R06" else (),
+        age_band=chance.choices(("adult", "older_adult", "15y"), (7, 2, 1))[0],
+        taken_at=at.isoformat(timespec="milliseconds"),
+    )
+
+
+def _spoiled(chance: random.Random) -> bool:
+    return chance.random() < _POSITIONING_REJECTS
+
+
+def _matches(plan: Plan, projection: str, support: str) -> bool:
+    return (plan.projection, plan.support) == (projection, support)
+
+
+def _working_moment(chance: random.Random, until: datetime, days: int) -> datetime:
+    """A moment between 7:30 and 17:30 on a weekday before `until`."""
+    while True:
+        day = until - timedelta(days=chance.randint(1, days))
+        if day.weekday() < 5:
+            midnight = day.replace(hour=0, minute=0, second=0, microsecond=0)
+            return midnight + timedelta(minutes=chance.uniform(450, 1050))

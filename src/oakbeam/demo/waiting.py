@@ -1,0 +1,32 @@
+"""A stand-in for the department's worklist: a few invented requests that identify nobody."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+from oakbeam.core.anatomy.body import AgeBand
+
+
+@dataclass(frozen=True, slots=True)
+class Waiting:
+    """A request that waits: local study key, exam, side, age band, and what the request says. No patient identity."""
+
+    study_key: str
+    exam: str
+    side: str
+    age_band: AgeBand
+    question: str
+    arrives: str
+
+
+def waiting() -> tuple[Waiting, ...]:
+    """The requests, in the order they came."""
+    return (
+        Waiting("S-1041", "chest", "", "adult", "Cough for three weeks", "walking"),
+        Waiting("S-1042", "spine-trauma", "", "adult", "Fall from 3 m, collar on", "stretcher"),
+        Waiting("S-1043", "knee-4", "right", "adult", "Pain on the inner side", "walking"),
+        Waiting("S-1044", "abdomen", "", "adult", "Suspected obstruction", "walking"),
+        Waiting("S-1045", "child-chest", "", "5y", "Fever, crackles on the left", "carried"),
+        Waiting("S-1046", "thoracic-spine", "", "older_adult", "Back pain, osteoporosis known", "wheelchair"),
+        Waiting("S-1047", "hand", "left", "15y", "Ball injury of the ring finger", "walking"),
+    )

@@ -1,0 +1,10 @@
+-- What an exam waits for is a clearance in the field's words: the table, its column and the department's own exams say so too.
+DROP TRIGGER gate_record_stays;
+DROP TRIGGER gate_record_remains;
+ALTER TABLE gate_record RENAME TO clearance;
+ALTER TABLE clearance RENAME COLUMN gate TO clearance;
+CREATE TRIGGER clearance_stays BEFORE UPDATE ON clearance
+BEGIN SELECT RAISE(ABORT, 'a clearance record is never altered'); END;
+CREATE TRIGGER clearance_remains BEFORE DELETE ON clearance
+BEGIN SELECT RAISE(ABORT, 'a clearance record is never removed'); END;
+UPDATE local_entry SET body = replace(body, '"gate":', '"clearance":') WHERE kind = 'exam';

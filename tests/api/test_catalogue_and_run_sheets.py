@@ -1,0 +1,140 @@
+"""Catalogue, run sheets, clearances and the department's own over the API; what cannot be altered; what is refused."""
+
+from __future__ import annotations
+
+import sqlite3
+
+import pytest
+from fastapi.testclient import TestClient
+from tests.api.test_api import problem
+
+from oakbeam.api.app import build
+from oakbeam.store import local
+
+
+@pytest.fixture(scope="module")
+def demo(request) -> TestClient:
+    return TestClient(build(request.getfixturevalue("demo_store")), raise_server_exceptions=False)
+
+
+def test_every_projection_has_its_page_and_the_list_is_enough_for_the_desk(demo):
+    listed = demo.get("/api/projections").json()
+    assert len(listed) == 119
+    for one in listed:
+        page = demo.get(f"/api/projections/{one['id']}").json()
+        assert {key: page[key] for key in one} == one
+        assert page["look_for"]
+        assert page["faults"]
+        assert page["exams"]
+    assert problem(demo.get("/api/projections/nose"), 404)
+    assert demo.get("/api/search", params={"q": "towne"}).json()[0]["id"] == "skull-ap-axial"
+    assert demo.get("/api/search", params={"q": "%_' DROP qqzz"}).json() == []
+    assert problem(demo.get("/api/search", params={"q": "x" * 101}))
+
+
+def test_a_run_sheet_carries_the_measurement_and_says_what_to_change(demo):
+    asked = {"room": "room-1", "exam": "si-joints", "patient": {"sex": "female"}, "measured": {"sij-oblique": 22}}
+    axial, first, second = demo.post("/api/run-sheets", json=asked).json()["steps"]
+    assert axial["technique"]["angle"]["advice"]["deg"] == 35
+    assert axial["technique"]["thickness"]["estimated"]
+    assert first["technique"]["thickness"]["cm"] == second["technique"]["thickness"]["cm"] == 22
+    assert first["technique"]["technique"] == second["technique"]["technique"]
+    assert first["changes"][0].startswith("Take the angle off; re-align the receptor, about")
+    assert second["changes"] == []
+    own = demo.post("/api/run-sheets", json={"room": "portable", "projections": ["hand-pa", "lspine-oblique"]}).json()
+    assert own["steps"][0]["technique"]
+    assert "no line for Lumbar spine AP oblique" in own["steps"][1]["refused"]
+    assert problem(demo.post("/api/run-sheets", json={"room": "room-1"}))["field"] == "exam"
+    assert problem(demo.post("/api/run-sheets", json={"room": "room-1", "exam": "nose"}))["allowed"]
+    assert problem(demo.post("/api/run-sheets", json={"room": "cellar", "exam": "hand"}))["field"] == "room"
+
+
+def test_without_calipers_an_estimate_is_one_and_says_so(demo):
+    asked = {"room": "room-1", "projection": "lspine-ap", "patient": {"weight_kg": 110, "height_cm": 170}}
+    found = demo.post("/api/techniques", json=asked).json()
+    sure = demo.post("/api/techniques", json={**asked, "thickness_cm": found["thickness"]["cm"]}).json()
+    assert found["thickness"]["estimated"]
+    assert not sure["thickness"]["estimated"]
+    assert found["technique"] == sure["technique"]
+    assert found["forecast"]["di_high"] > sure["forecast"]["di_high"]
+    net = demo.post("/api/techniques", json={**asked, "thickness_cm": 24, "mat_cm": 2.5}).json()
+    assert net["thickness"]["cm"] == 21.5
+    odd = problem(demo.post("/api/techniques", json={**asked, "projection": "abdomen-supine", "thickness_cm": 6}))
+    assert odd["field"] == "thickness_cm"
+    assert problem(demo.post("/api/techniques", json={**asked, "facts": {"pelvis_cm": -3}, "projection": "knee-ap"}))[
+        "allowed"
+    ]
+
+
+def test_a_tilted_tube_may_be_taped_by_its_height(demo):
+    asked = {"room": "room-1", "projection": "sacrum-ap-axial", "thickness_cm": 20}
+    by_height = demo.post("/api/techniques", json={**asked, "setup": {"tube_height_cm": 96.6}}).json()
+    assert by_height["technique"]["sid_cm"] == pytest.approx(100, abs=0.05)
+    assert by_height["figures"]["tube_angle_deg"] == 15
+    both = {**asked, "setup": {"tube_height_cm": 96.6, "sid_cm": 100}}
+    assert problem(demo.post("/api/techniques", json=both))["field"] == "sid_cm"
+
+
+CLEARANCE = "Images reviewed and clearance recorded before anything else is moved"
+
+
+def test_a_clearance_records_who_and_when_decides_nothing_and_never_changes(client, charted):
+    clearance = {"room": "room-1", "exam": "spine-trauma", "clearance": CLEARANCE, "decided_by": "physician on call"}
+    made = client.post("/api/clearances", json={**clearance, "decision": "cleared", "study_key": "S-1"})
+    assert made.status_code == 201
+    assert client.get("/api/clearances", params={"study_key": "S-1"}).json() == [made.json()]
+    assert problem(client.post("/api/clearances", json={**clearance, "decision": "not_applicable"}))["field"] == "why"
+    assert (
+        client.post("/api/clearances", json={**clearance, "decision": "not_applicable", "why": "lead physician"}).status_code
+        == 201
+    )
+    assert problem(client.post("/api/clearances", json={**clearance, "decision": "cleared", "decided_by": " "}))
+    for invented in ({"clearance": "All is well"}, {"exam": "no-such-exam"}):
+        said = problem(client.post("/api/clearances", json={**clearance, **invented, "decision": "cleared"}))
+        assert said["field"] == next(iter(invented))
+    for change in ("UPDATE clearance SET decided_by = 'x'", "DELETE FROM clearance"):
+        with pytest.raises(sqlite3.IntegrityError, match="never"):
+            charted.db.execute(change)
+
+
+def test_the_departments_own_lies_over_the_shipped_and_is_taken_back(client):
+    ask = {"room": "room-1", "projection": "knee-ap", "thickness_cm": 12, "facts": {"pelvis_cm": 30}}
+    assert client.post("/api/techniques", json=ask).json()["angle"]["advice"]["deg"] == 5
+    address = "/api/catalogue/local/projection/knee-ap"
+    body = {"angle_school": "straight", "reference_kerma_mgy": 0.3}
+    assert client.put(address, json={"body": body}).json()["revision"] == 1
+    after = client.post("/api/techniques", json=ask).json()
+    assert (after["angle"]["advice"]["deg"], after["angle"]["school"]) == (0, "straight")
+    assert after["forecast"]["reference_kerma_mgy"] == 0.3
+    assert client.get("/api/projections/knee-ap").json()["local"]
+    assert problem(client.put(address, json={"body": body, "revision": 9}), 409)
+    assert "colour" in problem(client.put(address, json={"body": {"colour": 1}}))["detail"]
+    assert problem(client.put("/api/catalogue/local/projection/Bad Id", json={"body": {}}))
+    # A projection of its own, an exam with it, and neither can be pulled from under the other.
+    jaw = {"like": "skull-lateral", "name": "Oblique", "exam": "Jaw"}
+    assert client.put("/api/catalogue/local/projection/jaw-oblique", json={"body": jaw}).status_code == 200
+    exam = {"name": "Jaw", "why": "One view.", "steps": [{"p": "jaw-oblique"}]}
+    assert client.put("/api/catalogue/local/exam/jaw", json={"body": exam}).status_code == 200
+    assert any(one["id"] == "jaw" for one in client.get("/api/exams").json())
+    assert client.get("/api/search", params={"q": "jaw"}).json()[0]["id"] == "jaw"
+    assert "no projection 'jaw-oblique'" in problem(client.delete("/api/catalogue/local/projection/jaw-oblique"))["detail"]
+    assert client.delete(address).status_code == 204
+    assert problem(client.delete(address))["allowed"] == ["jaw-oblique"]
+    assert client.post("/api/techniques", json=ask).json()["angle"]["advice"]["deg"] == 5
+    assert len(client.get("/api/catalogue/local").json()) == 2
+
+
+def test_checks_are_the_departments_and_the_worklist_forgets_what_was_done(client):
+    assert client.get("/api/choices").json()["checks"] == list(local.DEFAULT_CHECKS)
+    assert client.put("/api/checks", json={"checks": ["Right patient"]}).json() == {"checks": ["Right patient"]}
+    assert client.get("/api/choices").json()["checks"] == ["Right patient"]
+    assert problem(client.put("/api/checks", json={"checks": [""]}))
+    before = [one["study_key"] for one in client.get("/api/waiting").json()]
+    technique = {"room": "room-1", "projection": "hand-pa", "thickness_cm": 3}
+    asked = {"technique": technique, "kvp": 57, "mas": 1.6, "ei": 400, "outcome": "accepted", "study_key": "S-1047"}
+    assert client.post("/api/exposures", json=asked).status_code == 201
+    after = [one["study_key"] for one in client.get("/api/waiting").json()]
+    assert set(before) - set(after) == {"S-1047"}
+    shown = client.post("/api/read-outs", json=technique).json()
+    assert shown["simulated"]
+    assert 100 < shown["ei"] < 1600

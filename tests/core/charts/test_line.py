@@ -1,0 +1,96 @@
+"""Making lines from an accepted exposure, and refusing lines that cannot be."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+from tests.conftest import CHEST, KNEE, LSPINE, ROOM
+
+from oakbeam import catalogue
+from oakbeam.core.chart_making.from_exposure import AcceptedExposure, line_from_exposure
+from oakbeam.core.charts.line import usual_range_cm
+from oakbeam.core.charts.systems import Band, Banded, FixedKvp
+from oakbeam.core.charts.validation import check_line
+from oakbeam.core.errors import Refusal
+
+LSPINE_AP = catalogue.projection("lspine-ap")
+SCHOOLS = st.sampled_from(["fixed_kvp", "variable_kvp", "banded"])
+
+
+@given(SCHOOLS, st.floats(14, 35), st.floats(78, 85), st.floats(5, 100))
+def test_a_line_goes_through_the_exposure_it_was_made_from(school, thickness, kvp, mas):
+    line = line_from_exposure(
+        AcceptedExposure(thickness, kvp, mas), LSPINE, LSPINE_AP, ROOM, school, 1 if school == "variable_kvp" else None
+    )
+    assert line.at(thickness) == (pytest.approx(kvp), pytest.approx(mas))
+
+
+@given(SCHOOLS, st.floats(60, 900))
+def test_an_index_off_target_brings_the_line_to_the_target(school, ei):
+    plain, told = (
+        line_from_exposure(AcceptedExposure(21, 80, 40, index), LSPINE, LSPINE_AP, ROOM, school, 1)
+        if school == "variable_kvp"
+        else line_from_exposure(AcceptedExposure(21, 80, 40, index), LSPINE, LSPINE_AP, ROOM, school)
+        for index in (None, ei)
+    )
+    assert told.at(21)[1] / plain.at(21)[1] == pytest.approx(250 / ei)
+
+
+def test_banded_follows_the_doubling_thickness_between_the_middles_of_its_bands():
+    line = line_from_exposure(AcceptedExposure(21, 80, 40), LSPINE, LSPINE_AP, ROOM, "banded", 4.5)
+    small, average, large = line.law.bands
+    assert [(band.name, band.min_cm, band.max_cm) for band in line.law.bands] == [
+        ("small", 13, 18.5),
+        ("average", 18.5, 25.5),
+        ("large", 25.5, 36),
+    ]
+    assert average.mas == 40
+    assert small.mas == pytest.approx(40 * 2 ** ((15.75 - 22) / 4.5))
+    assert large.mas == pytest.approx(40 * 2 ** ((30.75 - 22) / 4.5))
+
+
+def test_usual_ranges_hold_the_usual_adult():
+    for projection in catalogue.shipped().projections.values():
+        low, high = usual_range_cm(projection)
+        small, _, large = projection.thickness_cm
+        assert 0.5 <= low <= small < large < high <= 45 or high == 45
+
+
+@pytest.mark.parametrize(
+    ("change", "field"),
+    [
+        ({"range_cm": (20, 20)}, "range_cm.max"),
+        ({"range_cm": (0.1, 20)}, "range_cm.min"),
+        ({"sid_cm": 500}, "sid_cm"),
+        ({"sid_cm": 55}, "sid_cm"),
+        ({"grid_ratio": 7}, "grid_ratio"),
+        ({"receptor": "none"}, "receptor"),
+        ({"support": "tabletop", "grid_ratio": 0}, "support"),
+        ({"target_ei": 10}, "target_ei"),
+        ({"receptor": "film-24", "target_ei": 250, "field_cm": None}, "target_ei"),
+        ({"field_cm": (60, 43)}, "field_cm.width"),
+        ({"law": FixedKvp(21, 39, 40)}, "kvp"),
+        ({"law": FixedKvp(21, 80, 3000)}, "mas"),
+        ({"law": FixedKvp(21, 80, 40, 1)}, "doubling_cm"),
+        ({"law": Banded(())}, "bands"),
+        ({"law": Banded((Band("a", 13, 20, 80, 10), Band("b", 21, 36, 80, 20)))}, "bands"),
+        ({"law": Banded((Band("a", 13, 30, 80, 10),))}, "bands"),
+        ({"law": Banded((Band("a", 20, 13, 80, 10), Band("b", 13, 36, 80, 20)))}, "bands"),
+    ],
+)
+def test_a_line_that_cannot_be_is_refused(change, field):
+    with pytest.raises(Refusal) as refused:
+        check_line(replace(LSPINE, **change), LSPINE_AP, ROOM)
+    assert refused.value.field == field
+
+
+def test_a_grid_on_the_tabletop_and_film_with_an_index_are_refused():
+    knee = catalogue.projection("knee-ap")
+    with pytest.raises(Refusal, match="no grid"):
+        check_line(replace(KNEE, grid_ratio=8), knee, ROOM)
+    with pytest.raises(Refusal, match="no exposure index"):
+        line_from_exposure(AcceptedExposure(12, 66, 5, 300), replace(KNEE, receptor="film-24"), knee, ROOM, "fixed_kvp")
+    assert check_line(CHEST, catalogue.projection("chest-pa"), ROOM) == CHEST

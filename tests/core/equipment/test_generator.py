@@ -1,0 +1,107 @@
+"""Stations, tube limits and loading: every result is the room's, within half a step, within the tube's power."""
+
+from __future__ import annotations
+
+import math
+from itertools import pairwise
+
+import pytest
+from hypothesis import assume, given
+from hypothesis import strategies as st
+from tests.conftest import ROOM
+
+from oakbeam.core.equipment import generator as g
+from oakbeam.core.errors import OutOfRange, Refusal
+
+GENERATOR = ROOM.generator
+STATIONS = st.lists(st.floats(0.1, 1000), min_size=1, max_size=30, unique=True).map(sorted)
+
+
+@given(STATIONS, st.floats(0.05, 2000))
+def test_the_nearest_station_is_a_station_within_half_a_step(stations, value):
+    try:
+        found = g.nearest_setting("mas", value, stations, "mAs")
+    except OutOfRange as refused:
+        assert value < stations[0] or value > stations[-1]
+        assert refused.allowed == {"min": stations[0], "max": stations[-1], "unit": "mAs"}
+        return
+    assert found in stations
+    assert all(abs(math.log(found / value)) <= abs(math.log(other / value)) + 1e-9 for other in stations)
+    steps = [math.log2(b / a) for a, b in pairwise(stations)]
+    here = stations.index(found)
+    step = max(steps[max(0, here - 1) : here + 1], default=0)
+    assert abs(math.log2(found / value)) <= step / 2 + 1e-9
+
+
+def test_a_tie_goes_down():
+    assert g.nearest_setting("mas", math.sqrt(20), [4, 5], "mAs") == 4
+
+
+def test_preferred_numbers_are_iso_497():
+    assert g.renard_r10(1, 10) == (1, 1.25, 1.6, 2, 2.5, 3.2, 4, 5, 6.3, 8, 10)
+    assert g.renard_r10(0.5, 2) == (0.5, 0.63, 0.8, 1, 1.25, 1.6, 2)
+
+
+@given(
+    st.sampled_from(GENERATOR.kvp),
+    st.sampled_from(GENERATOR.mas),
+    st.sampled_from(["small", "small_or_large", "large"]),
+    st.sampled_from([10, 100, 1000, math.inf]),
+    st.sampled_from(["manual", "breathing"]),
+)
+def test_a_loading_is_on_stations_and_within_the_tube(kvp, mas, spots, ceiling, control):
+    try:
+        found = g.choose_loading(GENERATOR, kvp, mas, spots, ceiling, control)
+    except Refusal as refused:
+        assert refused.allowed is None or refused.allowed["unit"] == "mAs"
+        return
+    assert found.ma in GENERATOR.ma
+    assert found.time_ms in GENERATOR.time_ms
+    assert abs(found.ma * found.time_ms / 1000 / mas - 1) <= g.PAIR_TOLERANCE
+    spot = next(spot for spot in GENERATOR.focal_spots if spot.name == found.focal_spot)
+    assert kvp * found.ma / 1000 <= g.power_limit_kw(spot, found.time_ms)
+    assert found.heat_units == pytest.approx(1.4 * kvp * found.ma * found.time_ms / 1000)
+    if control == "breathing":
+        assert 1000 <= found.time_ms <= 4000
+
+
+def test_small_focus_while_it_is_quick_enough_large_when_it_is_not():
+    quick = g.choose_loading(GENERATOR, 70, 10, "small_or_large", 100)
+    assert (quick.focal_spot, quick.time_ms) == ("small", 25)
+    assert g.choose_loading(GENERATOR, 70, 10, "small_or_large", 20).focal_spot == "large"
+    assert g.choose_loading(GENERATOR, 80, 63, "large", 400).ma == 630
+
+
+def test_breathing_takes_the_lowest_current_of_the_wanted_time():
+    slow = g.choose_loading(GENERATOR, 75, 63, "small_or_large", 4000, "breathing")
+    assert (slow.ma, slow.time_ms) == (16, 4000)
+
+
+def test_over_the_tube_says_what_the_tube_takes():
+    weak = g.Generator(
+        (80.0,),
+        (100.0, 200.0),
+        (10.0, 100.0, 500.0),
+        (),
+        (g.FocalSpot("small", 0.6, (g.PowerPoint(10, 30), g.PowerPoint(1000, 10))),),
+    )
+    with pytest.raises(OutOfRange) as refused:
+        g.choose_loading(weak, 80, 500)
+    assert refused.value.allowed == {"min": 10, "max": 100, "unit": "mAs"}
+
+
+@given(st.floats(0.5, 400))
+def test_the_aec_back_up_covers_the_prediction_and_never_passes_the_ceiling(predicted):
+    backup = g.aec_backup_mas(GENERATOR, predicted)
+    assert backup in GENERATOR.mas
+    assert backup <= GENERATOR.mas_ceiling
+    assume(predicted * 1.5 <= 400)
+    assert backup >= predicted * 1.5 * (1 - 1e-9)
+
+
+@given(st.floats(1, 6300), st.floats(1, 6300))
+def test_the_power_limit_only_falls_with_time(one, other):
+    short, long = sorted((one, other))
+    for spot in GENERATOR.focal_spots:
+        assert g.power_limit_kw(spot, short) >= g.power_limit_kw(spot, long)
+    assert g.power_limit_kw(GENERATOR.focal_spots[0], 7000) == 0
