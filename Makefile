@@ -1,6 +1,7 @@
 # make demo    install, build, seed and serve the demo      (RESET=1 starts afresh; HOST, PORT, OAKBEAM_DATA by environment)
 # make test    everything CI runs                            (make check, unit, browser: parts of it)
 # make bench   the benchmark table
+# make wheel   the package as a wheel, in .venv/wheel
 # make types   renew the client types after a change of the API
 # make tables  make the beam model's tables anew (long); make validation renews docs/validation.md
 # make coverage  renew docs/coverage.md: a technique for every projection, patient and grid
@@ -16,9 +17,10 @@ export PIP_DISABLE_PIP_VERSION_CHECK := 1
 
 # pip and npm repeat the machine's own settings as warnings; only what matters is let through.
 PIP := .venv/bin/pip install -q --require-hashes
+INTERFACE := src/oakbeam/interface/index.html
 WEB := $(shell find web/src web/public -type f 2>/dev/null) web/index.html web/vite.config.ts web/package.json
 
-.PHONY: help demo serve seed test check unit browser bench types tables validation coverage lock screenshots format clean
+.PHONY: help interface wheel demo serve seed test check unit browser bench types tables validation coverage lock screenshots format clean
 
 help:
 	@sed -n 's/^# make/make/p' Makefile
@@ -44,12 +46,19 @@ web/node_modules/.stamp: web/package-lock.json web/package.json web/.npmrc | .ve
 	@cd web && npm ci --silent --no-progress
 	@touch $@
 
-web/dist/index.html: $(WEB) web/node_modules/.stamp
+$(INTERFACE): $(WEB) web/node_modules/.stamp
 	@echo "building the interface"
 	@cd web && npm run --silent build -- --logLevel warn
 	@touch $@
 
-demo: .venv/run.stamp web/dist/index.html seed serve
+interface: $(INTERFACE)
+
+# The wheel holds the built interface; it is tried in an environment of its own, away from this folder.
+wheel: .venv/run.stamp $(INTERFACE)
+	@rm -rf .venv/wheel && .venv/bin/pip wheel -q --no-deps --no-build-isolation -w .venv/wheel .
+	@ls .venv/wheel/*.whl
+
+demo: .venv/run.stamp $(INTERFACE) seed serve
 
 seed: .venv/run.stamp
 ifdef RESET
@@ -57,7 +66,7 @@ ifdef RESET
 endif
 	@oakbeam seed
 
-serve: .venv/run.stamp web/dist/index.html
+serve: .venv/run.stamp $(INTERFACE)
 	@exec oakbeam serve
 
 test: check unit browser
@@ -77,11 +86,11 @@ check: .venv/dev.stamp web/node_modules/.stamp
 unit: .venv/dev.stamp
 	pytest --ignore tests/browser
 
-browser: .venv/dev.stamp web/dist/index.html
+browser: .venv/dev.stamp $(INTERFACE)
 	@tools/bootstrap.sh browser
 	pytest tests/browser
 
-bench: .venv/dev.stamp web/dist/index.html
+bench: .venv/dev.stamp $(INTERFACE)
 	python -m tools.bench
 
 types: .venv/run.stamp web/node_modules/.stamp
@@ -97,7 +106,7 @@ validation: .venv/dev.stamp
 coverage: .venv/dev.stamp
 	python -m tools.coverage
 
-screenshots: .venv/dev.stamp web/dist/index.html
+screenshots: .venv/dev.stamp $(INTERFACE)
 	@tools/bootstrap.sh browser
 	python -m tools.screenshots
 
@@ -114,4 +123,4 @@ lock: .venv/bin/pip
 	cd web && npm install --silent && npm ci --dry-run --silent
 
 clean:
-	rm -rf .venv web/node_modules web/dist .mypy_cache .ruff_cache .pytest_cache .hypothesis
+	rm -rf .venv web/node_modules src/oakbeam/interface .mypy_cache .ruff_cache .pytest_cache .hypothesis

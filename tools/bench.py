@@ -271,7 +271,7 @@ def load_ms(address: str, requests: int, pace_s: float) -> tuple[float, float, f
 
 def first_load_kb() -> float:
     """Scripts that index.html asks for at once, gzip [kB of 1000 bytes]."""
-    dist = ROOT / "web" / "dist"
+    dist = ROOT / "src" / "oakbeam" / "interface"
     page = (dist / "index.html").read_text()
     scripts = set(re.findall(r'(?:src|href)="/(assets/[^"]+\.js)"', page))
     return sum(len(gzip.compress((dist / name).read_bytes(), 9)) for name in scripts) / 1000

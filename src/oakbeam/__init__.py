@@ -1,3 +1,3 @@
 """Oakbeam: build and apply exposure technique charts."""
 
-__version__ = "0.1.0"
+__version__ = "0.2.0"

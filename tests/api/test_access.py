@@ -166,6 +166,7 @@ def test_a_console_left_alone_signs_out_and_a_change_of_roles_ends_sessions(char
     minutes = people.agreement(charted).idle_minutes
     with charted.change() as db:
         db.execute("UPDATE session SET seen_at = ?", (people._ago(minutes=minutes + 1),))
+    charted.last_asked.clear()
     assert visitor.get("/api/session").json()["person"] is None
     signed_in(charted, visitor, "ann")
     with charted.change() as db:

@@ -56,7 +56,7 @@ def serve(data: Path, seeded: bool = True) -> tuple[subprocess.Popen[bytes], str
     with closing(socket.socket()) as probe:
         probe.bind(("127.0.0.1", 0))
         port = probe.getsockname()[1]
-    server = subprocess.Popen([*command, "serve", "--port", str(port), "--front-end", str(ROOT / "web" / "dist")])
+    server = subprocess.Popen([*command, "serve", "--port", str(port)])
     address = f"http://127.0.0.1:{port}"
     for _ in range(600):
         try:

@@ -239,7 +239,8 @@ def test_backup_is_a_whole_database_and_never_overwrites(charted, tmp_path):
 
 
 def test_a_database_of_a_newer_oakbeam_is_left_alone(tmp_path):
-    Store(tmp_path / "new.db").db.execute("PRAGMA user_version = 99")
+    newer = Store(tmp_path / "new.db")
+    newer.db.execute("PRAGMA user_version = 99")
     with pytest.raises(Refusal, match="step 99"):
         Store(tmp_path / "new.db")
 

@@ -1,17 +1,24 @@
-"""Who may call what: one rule for each operation, and the check in front of all of them.
+"""Who may call what, and how large a body may be: one rule for each operation, and the check in front of all of them.
 
 Looking things up and computing a technique is open to whoever stands at the console, signed in or not: the Desk must answer
 in a hurry. Whatever is kept needs a person with the role for it. An operation without a rule is refused for everybody, and
-a test asks for a rule for each (docs/decisions/0018).
+a test asks for a rule for each (docs/decisions/0018). Both are decided before a byte of the body is read: `AccessControl`
+stands in front of the framework.
 """
 
 from __future__ import annotations
 
+import re
 from collections.abc import Mapping
 from dataclasses import dataclass
+from functools import cache
+from http.cookies import CookieError, SimpleCookie
 from typing import Annotated, Literal, cast
 
 from fastapi import Depends, Request
+from starlette.concurrency import run_in_threadpool
+from starlette.datastructures import Headers
+from starlette.types import ASGIApp, Message, Receive, Scope, Send
 
 from oakbeam.core.errors import Refusal
 from oakbeam.store import Store, people
@@ -19,10 +26,14 @@ from oakbeam.store.people import Role
 
 COOKIE = "oakbeam_session"
 TOKEN_HEADER = "X-Oakbeam-Token"
-Rule = Literal["anyone", "signed_in"] | frozenset[Role]
+Rule = Literal["anyone", "signed_in", "records", "session"] | frozenset[Role]
 
 ANYONE: Rule = "anyone"
 SIGNED_IN: Rule = "signed_in"
+RECORDS: Rule = "records"
+"""Whoever is signed in; anyone where the department opened its records (`people.Agreement.open_records`)."""
+OWN_SESSION: Rule = "session"
+"""Anyone; whoever is signed in with their session's token."""
 LOG: Rule = frozenset({"technologist", "keeper", "physicist"})
 CHART: Rule = frozenset({"keeper", "physicist"})
 ROOM: Rule = frozenset({"physicist"})
@@ -35,20 +46,20 @@ RULES: Mapping[str, Rule] = {
     "GET /api/start": ANYONE,
     "GET /api/rooms": ANYONE,
     "GET /api/rooms/{room_id}": ANYONE,
-    "GET /api/rooms/{room_id}/history": ANYONE,
+    "GET /api/rooms/{room_id}/history": RECORDS,
     "GET /api/projections": ANYONE,
     "GET /api/projections/{projection_id}": ANYONE,
     "GET /api/exams": ANYONE,
     "GET /api/search": ANYONE,
     "GET /api/choices": ANYONE,
     "GET /api/waiting": ANYONE,
-    "GET /api/clearances": ANYONE,
+    "GET /api/clearances": RECORDS,
     "GET /api/catalogue/local": ANYONE,
     "GET /api/charts": ANYONE,
     "GET /api/charts/{chart_id}": ANYONE,
     "GET /api/charts/{chart_id}/tables": ANYONE,
-    "GET /api/charts/{chart_id}/history": ANYONE,
-    "GET /api/charts/{chart_id}/comments": ANYONE,
+    "GET /api/charts/{chart_id}/history": RECORDS,
+    "GET /api/charts/{chart_id}/comments": RECORDS,
     "GET /api/charts/{chart_id}/level": ANYONE,
     "GET /api/charts/{chart_id}/lint": ANYONE,
     "GET /api/charts/{chart_id}/lines/{line_id}/table": ANYONE,
@@ -61,9 +72,9 @@ RULES: Mapping[str, Rule] = {
     "GET /api/charts/{chart_id}/pdf": ANYONE,
     "GET /api/schemas/chart": ANYONE,
     "GET /api/chart-checks": ANYONE,
-    "GET /api/exposures": ANYONE,
-    "GET /api/exposures/trend": ANYONE,
-    "GET /api/exposures/csv": ANYONE,
+    "GET /api/exposures": RECORDS,
+    "GET /api/exposures/trend": RECORDS,
+    "GET /api/exposures/csv": RECORDS,
     # computing, nothing kept
     "POST /api/techniques": ANYONE,
     "POST /api/what-if": ANYONE,
@@ -110,12 +121,33 @@ RULES: Mapping[str, Rule] = {
     # people
     "GET /api/session": ANYONE,
     "POST /api/session": ANYONE,
-    "DELETE /api/session": ANYONE,
+    "DELETE /api/session": OWN_SESSION,
     "PUT /api/session/password": SIGNED_IN,
     "GET /api/people": PEOPLE,
     "POST /api/people": PEOPLE,
     "PUT /api/people/{person_id}": PEOPLE,
 }
+
+
+KB = 1024
+USUAL_BODY = 64 * KB
+BODIES: Mapping[str, int] = {
+    "POST /api/beam": 2048 * KB,
+    "POST /api/charts": 4096 * KB,
+    "POST /api/charts/import": 3072 * KB,
+    "POST /api/charts/import/preview": 10_240 * KB,
+    "POST /api/charts/{chart_id}/changes": 4096 * KB,
+    "POST /api/charts/{chart_id}/lines": 256 * KB,
+    "PUT /api/charts/{chart_id}/lines/{line_id}": 256 * KB,
+    "POST /api/rooms/{room_id}/calibration": 256 * KB,
+    "POST /api/rooms/{room_id}/calibration/fit": 256 * KB,
+    "PUT /api/rooms/{room_id}": 256 * KB,
+    "PUT /api/catalogue/local/{kind}/{entry_id}": 256 * KB,
+}
+"""The most bytes of a body, where an operation takes more than USUAL_BODY."""
+_NUL = b"\\u0000"
+"""A NUL as JSON writes it; a bare one is no JSON."""
+READING = frozenset(("GET", "HEAD"))
 
 
 class NotSignedIn(Refusal):
@@ -132,11 +164,32 @@ class NotYourRole(Refusal):
         super().__init__("Not your role", f"This is for: {', '.join(roles)}.", roles, "role")
 
 
+class ChangePasswordFirst(Refusal):
+    """Somebody is signed in with a generated password."""
+
+    def __init__(self) -> None:
+        super().__init__("Set your own password", "Your password was generated: set your own first, then do it again.")
+
+
 class Forged(Refusal):
     """A request that did not come from the application's own pages."""
 
     def __init__(self) -> None:
         super().__init__("Not from here", f"The request lacks the session's {TOKEN_HEADER}, or comes from another site.")
+
+
+class NulInText(Refusal):
+    """A text with a NUL character: it ends there for some readers and goes on for others."""
+
+    def __init__(self) -> None:
+        super().__init__("Not a text", "A text holds a NUL character, which no text here may have.", None, "body")
+
+
+class TooLarge(Refusal):
+    """A body over the operation's limit."""
+
+    def __init__(self, most: int) -> None:
+        super().__init__("Too large", f"This takes at most {most // KB} kB.", {"max": float(most), "unit": "bytes"}, "body")
 
 
 @dataclass(frozen=True, slots=True)
@@ -146,33 +199,98 @@ class Here:
     session: people.Session | None
 
 
+@cache
+def _patterns() -> tuple[tuple[re.Pattern[str], str], ...]:
+    """Each operation's address as a pattern; the one with fewer names in it first, so that /import is not an {id}."""
+    ordered = sorted(RULES, key=lambda operation: operation.count("{"))
+    return tuple((re.compile(re.sub(r"\\\{\w+\\\}", "[^/]+", re.escape(one))), one) for one in ordered)
+
+
+def operation_of(method: str, path: str) -> str | None:
+    """The operation that a request asks for; None where there is none of that address."""
+    asked = f"{'GET' if method == 'HEAD' else method} {path}"
+    return next((operation for pattern, operation in _patterns() if pattern.fullmatch(asked)), None)
+
+
+def check(store: Store, operation: str, method: str, headers: Headers) -> None:
+    """Refuse what the caller may not do: Forged, NotSignedIn, ChangePasswordFirst or NotYourRole."""
+    rule = RULES[operation]
+    if method not in READING and headers.get("sec-fetch-site") == "cross-site":
+        raise Forged
+    if rule == "anyone" or (rule == "records" and people.agreement(store).open_records):
+        return
+    session = session_in(store, headers)
+    if rule == "session" and session is None:
+        return
+    if session is None:
+        raise NotSignedIn
+    if method not in READING and headers.get(TOKEN_HEADER) != session.csrf:
+        raise Forged
+    if rule in ("signed_in", "session", "records"):
+        return
+    if session.person.must_change:
+        raise ChangePasswordFirst
+    if not cast("frozenset[Role]", rule) & set(session.person.roles):
+        raise NotYourRole(sorted(cast("frozenset[Role]", rule)))
+
+
+def session_in(store: Store, headers: Headers) -> people.Session | None:
+    """The session that a request's cookie names."""
+    try:
+        cookie = SimpleCookie(headers.get("cookie", "")).get(COOKIE)
+    except CookieError:
+        return None
+    return people.session_of(store, cookie.value) if cookie else None
+
+
+class AccessControl:
+    """ASGI: decides who may call and how large the body may be before the framework sees the request."""
+
+    def __init__(self, app: ASGIApp, store: Store) -> None:
+        self.app, self.store = app, store
+
+    async def __call__(self, scope: Scope, receive: Receive, send: Send) -> None:
+        operation = operation_of(scope["method"], scope["path"]) if scope["type"] == "http" else None
+        if operation is None:
+            await self.app(scope, receive, send)
+            return
+        headers, most = Headers(scope=scope), BODIES.get(operation, USUAL_BODY)
+        # A rule that asks for nobody needs no database, and no thread.
+        if RULES[operation] != "anyone" or headers.get("sec-fetch-site") == "cross-site":
+            await run_in_threadpool(check, self.store, operation, scope["method"], headers)
+        length = headers.get("content-length", "0")
+        if not length.isdigit() or int(length) > most:
+            raise TooLarge(most)
+        await self.app(scope, _limited(receive, most), send)
+
+
+def _limited(receive: Receive, most: int) -> Receive:
+    """The body as it comes, refused where more comes than there may be, or a NUL in a text."""
+    seen, tail = 0, b""
+
+    async def limited() -> Message:
+        nonlocal seen, tail
+        message = await receive()
+        body: bytes = message.get("body", b"")
+        seen += len(body)
+        if seen > most:
+            raise TooLarge(most)
+        if _NUL in tail + body:
+            raise NulInText
+        tail = body[-len(_NUL) :]
+        return message
+
+    return limited
+
+
 def the_store(request: Request) -> Store:
     """The database of this application."""
     return cast(Store, request.app.state.store)
 
 
 def here(request: Request) -> Here:
-    """The session that the request's cookie names."""
-    token = request.cookies.get(COOKIE)
-    return Here(people.session_of(the_store(request), token) if token else None)
-
-
-def allowed(request: Request, who: Annotated[Here, Depends(here)]) -> None:
-    """Refuse what the caller may not do. In front of every operation."""
-    route = request.scope.get("route")
-    if route is not None and not getattr(route, "include_in_schema", True):
-        return
-    rule = RULES.get(f"{request.method} {getattr(route, 'path', '')}", frozenset[Role]())
-    if request.method != "GET" and request.headers.get("sec-fetch-site") == "cross-site":
-        raise Forged
-    if rule == "anyone":
-        return
-    if who.session is None:
-        raise NotSignedIn
-    if request.method != "GET" and request.headers.get(TOKEN_HEADER) != who.session.csrf:
-        raise Forged
-    if rule != "signed_in" and not rule & set(who.session.person.roles):
-        raise NotYourRole(sorted(rule))
+    """Who asks."""
+    return Here(session_in(the_store(request), request.headers))
 
 
 def actor(who: Annotated[Here, Depends(here)]) -> str:

@@ -2,14 +2,15 @@
 
 from __future__ import annotations
 
-from collections.abc import AsyncIterator
+from collections.abc import AsyncIterator, Sequence
 from contextlib import asynccontextmanager
 from pathlib import Path
 
-from fastapi import Depends, FastAPI, Response
+from fastapi import FastAPI, Response
 from fastapi.openapi.utils import get_openapi
 from fastapi.responses import FileResponse, HTMLResponse
 from starlette.middleware.gzip import GZipMiddleware
+from starlette.middleware.trustedhost import TrustedHostMiddleware
 from starlette.types import ASGIApp, Message, Receive, Scope, Send
 
 import oakbeam
@@ -57,12 +58,18 @@ RESOURCES = (
     exposures,
     service,  # the last: it ends with "nothing here"
 )
+MOST_PATH = 500
+"""No address of the interface is longer; a file system refuses much longer ones."""
 _NOT_KEPT = (b"cache-control", b"no-store")
 _HEADERS = [(name.lower().encode(), value.encode()) for name, value in SECURITY_HEADERS.items()]
 
 
-def build(store: Store, front_end: Path | None = None) -> FastAPI:
-    """The application around an open database; front_end is the folder of the built interface, if there is one."""
+def build(store: Store, front_end: Path | None = None, hosts: Sequence[str] = ()) -> FastAPI:
+    """The application around an open database.
+
+    front_end: the folder of the built interface, if there is one. hosts: the names it may be
+    called by (the Host header); any where empty.
+    """
 
     @asynccontextmanager
     async def lifespan(_: FastAPI) -> AsyncIterator[None]:
@@ -80,13 +87,17 @@ def build(store: Store, front_end: Path | None = None) -> FastAPI:
     )
     app.state.store = store
     problems.install(app)
-    guarded = [Depends(access.allowed)]
     for resource in RESOURCES:
-        app.include_router(resource.router, dependencies=guarded)
+        app.include_router(resource.router)
     if front_end:
         _serve_front_end(app, front_end)
+    # From the inside out: who may call is decided before anything reads the body.
     app.add_middleware(GZipMiddleware, minimum_size=1400, compresslevel=4)
     app.add_middleware(TechniquePath, store=store)
+    app.add_middleware(access.AccessControl, store=store)
+    app.add_middleware(problems.LastResort)
+    if hosts:
+        app.add_middleware(TrustedHostMiddleware, allowed_hosts=list(hosts))
     app.add_middleware(_SecurityHeaders)
     _describe(app)
     return app
@@ -115,6 +126,8 @@ def _serve_front_end(app: FastAPI, folder: Path) -> None:
     @app.get("/{path:path}", include_in_schema=False)
     def page(path: str) -> Response:
         """A built file, or the one page for every address of the interface."""
+        if "\0" in path or len(path) > MOST_PATH:
+            return HTMLResponse("Not found", 404)
         wanted = (root / path).resolve()
         if path and wanted.is_relative_to(root) and wanted.is_file():
             forever = path.startswith("assets/")

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from ipaddress import ip_address
 from typing import Annotated, Any
 
 from fastapi import APIRouter, Depends, Request, Response
@@ -34,6 +35,8 @@ class SessionOut(BaseModel):
     token: str | None
     idle_minutes: int
     offered: list[Offered]
+    must_change: bool = False
+    """The password was generated: nothing is kept before it is changed."""
 
 
 PersonId = Annotated[str, StringConstraints(min_length=1, max_length=40, pattern=r"^[a-z0-9][a-z0-9._-]*$")]
@@ -73,9 +76,9 @@ class NewPerson(PersonIn):
 
 
 @router.get("/session")
-def who_is_here(store: StoreHere, who: WhoIsHere) -> SessionOut:
+def who_is_here(store: StoreHere, who: WhoIsHere, request: Request) -> SessionOut:
     """Who is signed in."""
-    return session_out(store, who.session)
+    return session_out(store, who.session, request)
 
 
 @router.post("/session")
@@ -87,7 +90,7 @@ def sign_in(store: StoreHere, who: WhoIsHere, request: Request, response: Respon
         people.sign_out(store, old)
     secure = request.url.scheme == "https"
     response.set_cookie(COOKIE, token, httponly=True, samesite="strict", secure=secure, path="/")
-    return session_out(store, session)
+    return session_out(store, session, request)
 
 
 @router.delete("/session")
@@ -96,7 +99,7 @@ def sign_out(store: StoreHere, request: Request, response: Response) -> SessionO
     if token := request.cookies.get(COOKIE):
         people.sign_out(store, token)
     response.delete_cookie(COOKIE, path="/", httponly=True, samesite="strict")
-    return session_out(store, None)
+    return session_out(store, None, request)
 
 
 @router.put("/session/password", status_code=204)
@@ -138,13 +141,24 @@ def set_agreement(store: StoreHere, who: Actor, asked: Agreement) -> Agreement:
     return people.agree(store, asked, who)
 
 
-def session_out(store: Store, session: people.Session | None) -> SessionOut:
-    """Who is signed in, and what a demo offers."""
-    offered = offered_accounts(store)
+def on_this_machine(request: Request) -> bool:
+    """The request comes from the machine that serves it, and through no proxy that would hide where it is from."""
+    if any(name in request.headers for name in ("forwarded", "x-forwarded-for", "x-real-ip")):
+        return False
+    try:
+        return ip_address(request.client.host if request.client else "").is_loopback
+    except ValueError:
+        return False
+
+
+def session_out(store: Store, session: people.Session | None, request: Request) -> SessionOut:
+    """Who is signed in, and what a demo offers: its accounts have a published password, so only on its own machine."""
+    offered = offered_accounts(store) if on_this_machine(request) else None
     accounts = [people.get(store, person_id) for person_id in offered[1]] if offered else []
     return SessionOut(
         person=session.person if session else None,
         token=session.csrf if session else None,
         idle_minutes=people.agreement(store).idle_minutes,
+        must_change=bool(session and session.person.must_change),
         offered=[Offered(id=one.id, name=one.name, roles=one.roles, password=offered[0]) for one in accounts if offered],
     )

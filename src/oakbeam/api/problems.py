@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import logging
+import sqlite3
 from collections.abc import Mapping, Sequence
 from dataclasses import asdict
 from typing import Any
@@ -10,12 +12,13 @@ from fastapi import FastAPI, Request
 from fastapi.exceptions import RequestValidationError
 from fastapi.responses import JSONResponse
 from starlette.exceptions import HTTPException
+from starlette.types import ASGIApp, Message, Receive, Scope, Send
 
-from oakbeam.api.access import Forged, NotSignedIn, NotYourRole
+from oakbeam.api.access import ChangePasswordFirst, Forged, NotSignedIn, NotYourRole, TooLarge
 from oakbeam.api.types import LineNow, Problem
 from oakbeam.core.errors import Refusal
 from oakbeam.formats.chart_csv import BadFile
-from oakbeam.store import Conflict, NotFound
+from oakbeam.store import Busy, Conflict, NotFound
 from oakbeam.store.charts import Stale
 from oakbeam.store.people import TooManyAttempts, WrongPassword
 
@@ -25,9 +28,13 @@ STATUS: Mapping[type[Refusal], int] = {
     WrongPassword: 401,
     NotYourRole: 403,
     Forged: 403,
+    ChangePasswordFirst: 403,
+    TooLarge: 413,
+    Busy: 503,
     TooManyAttempts: 429,
 }
 """The HTTP status of a refusal; 422 where it is none of these."""
+_LOG = logging.getLogger("oakbeam")
 MEDIA_TYPE = "application/problem+json"
 RESPONSES: dict[int | str, dict[str, Any]] = {
     401: {"model": Problem, "description": "Nobody is signed in"},
@@ -81,8 +88,7 @@ def install(app: FastAPI) -> None:
 
     @app.exception_handler(Refusal)
     async def refused(_: Request, error: Refusal) -> JSONResponse:
-        wait = {"Retry-After": str(error.wait_s)} if isinstance(error, TooManyAttempts) else None
-        return response(of_refusal(error), wait)
+        return refusal_response(error)
 
     @app.exception_handler(NotFound)
     async def missing(_: Request, error: NotFound) -> JSONResponse:
@@ -98,6 +104,47 @@ def install(app: FastAPI) -> None:
         status = 422 if error.status_code == 400 else error.status_code
         problem = Problem(title=str(error.detail), status=status, detail=str(error.detail))
         return response(problem, error.headers)
+
+
+def refusal_response(refusal: Refusal) -> JSONResponse:
+    """The HTTP answer of a refusal; where trying again helps, it says after how long."""
+    wait = {"Retry-After": str(refusal.wait_s)} if isinstance(refusal, TooManyAttempts | Busy) else None
+    return response(of_refusal(refusal), wait)
+
+
+def unexpected(error: Exception, path: str) -> JSONResponse:
+    """The answer where Oakbeam itself is at fault: nothing of the error goes out, all of it goes to the service's log."""
+    if isinstance(error, sqlite3.OperationalError) and error.sqlite_errorcode in (
+        sqlite3.SQLITE_BUSY,
+        sqlite3.SQLITE_LOCKED,
+    ):
+        return refusal_response(Busy())
+    _LOG.error("%s", path, exc_info=error)
+    detail = "Something went wrong in Oakbeam itself; nothing was kept. The service's log says more."
+    return response(Problem(title="Fault in Oakbeam", status=500, detail=detail))
+
+
+class LastResort:
+    """ASGI: whatever the framework and the layers in front of it did not answer becomes problem details."""
+
+    def __init__(self, app: ASGIApp) -> None:
+        self.app = app
+
+    async def __call__(self, scope: Scope, receive: Receive, send: Send) -> None:
+        started = False
+
+        async def noted(message: Message) -> None:
+            nonlocal started
+            started = started or message["type"] == "http.response.start"
+            await send(message)
+
+        try:
+            await self.app(scope, receive, noted)
+        except Exception as error:
+            if scope["type"] != "http" or started:
+                raise
+            answer = refusal_response(error) if isinstance(error, Refusal) else unexpected(error, scope["path"])
+            await answer(scope, receive, send)
 
 
 def response(problem: Problem, headers: Mapping[str, str] | None = None) -> JSONResponse:

@@ -5,7 +5,7 @@ from __future__ import annotations
 from contextlib import suppress
 from typing import Literal
 
-from fastapi import APIRouter
+from fastapi import APIRouter, Request
 from pydantic import BaseModel
 
 import oakbeam
@@ -55,6 +55,7 @@ def start(store: Store, choices: Choices, session: SessionOut) -> Start:
     )
 
 
+@router.head("/health", include_in_schema=False)
 @router.get("/health", tags=["service"])
 def health() -> Health:
     """Ready to serve, and which version."""
@@ -62,9 +63,9 @@ def health() -> Health:
 
 
 @router.get("/start", tags=["service"])
-def get_start(store: StoreHere, who: WhoIsHere) -> Start:
+def get_start(store: StoreHere, who: WhoIsHere, request: Request) -> Start:
     """What every view begins with, in one answer: rooms, catalogue, lists to pick from, and what is charted."""
-    return start(store, list_choices(store), session_out(store, who.session))
+    return start(store, list_choices(store), session_out(store, who.session, request))
 
 
 @router.api_route("/{rest:path}", methods=["GET", "POST", "PUT", "PATCH", "DELETE"], include_in_schema=False)

@@ -1,23 +1,31 @@
-"""The request path of POST /api/techniques, which is asked for at each move of the thickness ruler."""
+"""The request path of POST /api/techniques, which is asked for at each move of the thickness ruler.
+
+The framework's routing and dependency machinery cost more than the technique itself (docs/decisions/0006). This path answers
+that one operation in front of it, through the same function as the described route, so both give the same answer. Techniques
+are worked out on one thread of their own, one after the other: however many consoles drag a ruler, the event loop and the
+threads that record exposures keep their share (docs/decisions/0023).
+"""
 
 from __future__ import annotations
+
+import asyncio
+from concurrent.futures import ThreadPoolExecutor
 
 from fastapi import APIRouter, Request, Response
 from pydantic import ValidationError
 from starlette.types import ASGIApp, Receive, Scope, Send
 
 from oakbeam.api import problems
-from oakbeam.api.access import the_store
+from oakbeam.api.access import USUAL_BODY, TooLarge, the_store
 from oakbeam.api.technique_request import TechniqueRequest
 from oakbeam.api.techniques import TECHNIQUE_RESPONSE, TechniqueResponse, technique
-from oakbeam.api.types import Problem
 from oakbeam.core.errors import Refusal
 from oakbeam.store import Store
 
 router = APIRouter(prefix="/api", responses=problems.RESPONSES, tags=["desk"])
 
 PATH = "/api/techniques"
-MOST_BYTES = 64 * 1024
+_THREAD = ThreadPoolExecutor(max_workers=1, thread_name_prefix="technique")
 
 
 def answer(store: Store, body: bytes) -> Response:
@@ -29,6 +37,8 @@ def answer(store: Store, body: bytes) -> Response:
         return problems.response(problems.of_validation(error.errors(include_input=False, include_url=False)))
     except Refusal as refusal:
         return problems.response(problems.of_refusal(refusal))
+    except Exception as error:
+        return problems.unexpected(error, PATH)
     return Response(TECHNIQUE_RESPONSE.dump_json(found), media_type="application/json")
 
 
@@ -50,11 +60,10 @@ class TechniquePath:
                 return
             body += message.get("body", b"")
             more = message.get("more_body", False)
-            if len(body) > MOST_BYTES:
-                detail = f"A technique request has at most {MOST_BYTES // 1024} kB."
-                await problems.response(Problem(title="Too large", status=413, detail=detail))(scope, receive, send)
-                return
-        await answer(self.store, body)(scope, receive, send)
+            if len(body) > USUAL_BODY:
+                raise TooLarge(USUAL_BODY)
+        found = await asyncio.get_running_loop().run_in_executor(_THREAD, answer, self.store, body)
+        await found(scope, receive, send)
 
 
 @router.post(
@@ -71,6 +80,6 @@ class TechniquePath:
 async def post_technique(request: Request) -> Response:
     """kVp, mAs, mA, time, focal spot, SID and grid for a measured patient, with how they were worked out.
 
-    Served by `lane` in front of the framework; described here.
+    Served by `TechniquePath` in front of the framework; described here.
     """
     return answer(the_store(request), await request.body())

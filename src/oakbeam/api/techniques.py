@@ -75,7 +75,7 @@ def derive_asked(store: Store, asked: TechniqueRequest) -> tuple[Asked, Derived,
     """What a request names, looked up, what `derive` makes of it, and the chart version it came from."""
     found = look_up(store, asked)
     line, chart = found.line, found.chart
-    seen = exposures.seen(store, found.room.id, line)
+    seen = exposures.seen(store, found.room, found.projection, line)
     derived = derive(line, found.room, found.projection, found.patient, found.setup, chart.grid_table, asked.school, seen)
     return found, derived, ChartReference(chart.id, chart.version, chart.status, line)
 

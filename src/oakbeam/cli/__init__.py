@@ -1,4 +1,4 @@
-"""The same operations from a shell: JSON in, JSON out, exit code 2 and problem details for a refusal."""
+"""The same operations from a shell: JSON in, JSON out; exit code 2 and one clear line for whatever is wrong."""
 
 from __future__ import annotations
 
@@ -6,9 +6,11 @@ import argparse
 import gc
 import json
 import os
+import sqlite3
 import sys
 from collections.abc import Callable
 from datetime import UTC, datetime
+from importlib.resources import files
 from pathlib import Path
 
 from pydantic import TypeAdapter, ValidationError
@@ -24,11 +26,15 @@ from oakbeam.api.technique_request import TechniqueRequest
 from oakbeam.api.techniques import TECHNIQUE_RESPONSE, technique
 from oakbeam.api.types import Problem
 from oakbeam.cli import charts as charts_cli
+from oakbeam.cli import people as people_cli
+from oakbeam.cli.charts import ACTOR
 from oakbeam.core.errors import Refusal
 from oakbeam.formats import chart_csv, chart_json
-from oakbeam.store import NotFound, Store, charts, local, people
+from oakbeam.store import NoDatabase, NotFound, Store, charts, database, local, people
 
-ACTOR = "command line"
+DATABASE = "oakbeam.db"
+FIRST_PASSWORD = "first-password.txt"
+LOOPBACK = ("127.0.0.1", "localhost", "[::1]", "::1")
 
 
 def main(arguments: list[str] | None = None) -> int:
@@ -37,7 +43,13 @@ def main(arguments: list[str] | None = None) -> int:
     given = parser.parse_args(arguments)
     run: Callable[[argparse.Namespace], int] = given.run
     try:
-        return run(given)
+        code = run(given)
+        sys.stdout.flush()
+        return code
+    except BrokenPipeError:
+        # Whoever reads, `head` say, has enough. What is still to be written goes nowhere, without a second complaint.
+        os.dup2(os.open(os.devnull, os.O_WRONLY), sys.stdout.fileno())
+        return 0
     except Refusal as refusal:
         return _refuse(problems.of_refusal(refusal))
     except NotFound as missing:
@@ -46,6 +58,11 @@ def main(arguments: list[str] | None = None) -> int:
         return _refuse(problems.of_validation(error.errors(include_input=False, include_url=False)))
     except UnicodeDecodeError:
         return _refuse(Problem(title="Not text", status=422, detail="The input is not UTF-8 text."))
+    except OSError as error:
+        where = f" '{error.filename}'" if error.filename else ""
+        return _refuse(Problem(title="No access", status=422, detail=f"{error.strerror or error}:{where}."))
+    except sqlite3.DatabaseError as error:
+        return _refuse(Problem(title="Database", status=503, detail=f"The database cannot be used: {error}."))
 
 
 def _parser() -> argparse.ArgumentParser:
@@ -61,9 +78,23 @@ def _parser() -> argparse.ArgumentParser:
 
     serve = add("serve", _serve, "Serve the application.")
     serve.add_argument("--host", default=os.environ.get("HOST", "127.0.0.1"))
-    serve.add_argument("--port", type=int, default=int(os.environ.get("PORT", "8321")))
-    serve.add_argument("--front-end", type=Path, default=Path("web/dist"), help="folder of the built interface")
-    add("seed", _seed, "Fill an empty database with the invented demo clinic.")
+    serve.add_argument("--port", type=int, default=os.environ.get("PORT", "8321"))
+    serve.add_argument("--new", action="store_true", help="make the data folder and an empty department where there is none")
+    serve.add_argument(
+        "--allowed-hosts",
+        type=_listed,
+        default=os.environ.get("OAKBEAM_ALLOWED_HOSTS", ""),
+        metavar="NAMES",
+        help="the names it may be called by, separated by commas; on a loopback address only that, elsewhere any",
+    )
+    serve.add_argument(
+        "--trusted-proxies",
+        type=_listed,
+        default=os.environ.get("OAKBEAM_TRUSTED_PROXIES", ""),
+        metavar="ADDRESSES",
+        help="the proxies whose forwarded addresses are believed, separated by commas; none by default",
+    )
+    add("seed", _seed, "Make the invented demo clinic in an empty data folder.")
     add("technique", _technique, "A technique from a JSON request on standard input.")
     add("run-sheet", _run_sheet, "An exam's views with their techniques, from a JSON request on standard input.")
     search = add("search", _search, "Exams and projections by name, abbreviation or other name.")
@@ -84,18 +115,24 @@ def _parser() -> argparse.ArgumentParser:
     importing.add_argument("--name", default="Imported chart")
     importing.add_argument("--format", choices=("csv", "json"), default="csv")
     charts_cli.add_to(commands, lambda what: lambda given: what(given, _store(given)))
-    person = add("person", _person, "List people, or add one; the password is read from standard input.")
-    person.add_argument("id", nargs="?")
-    person.add_argument("--name")
-    person.add_argument("--role", action="append", choices=people.ROLES, default=[])
+    people_cli.add_to(commands, lambda what: lambda given: what(given, _store(given)))
     backup = add("backup", _backup, "Write a consistent copy of the database while it is in use.")
     backup.add_argument("target", type=Path)
+    restoring = add("restore", _restore, "Put a backup in the database's place, once it is seen to be whole.")
+    restoring.add_argument("backup", type=Path)
+    restoring.add_argument("--replace", action="store_true", help="where there is a database; it is kept as oakbeam.before")
+    add("check", _check, "Whether the database is whole, and of a step that this version knows.")
     add("openapi", _openapi, "Print the API's description.")
     return parser
 
 
-def _store(given: argparse.Namespace) -> Store:
-    return Store(given.data / "oakbeam.db")
+def _store(given: argparse.Namespace, new: bool = False) -> Store:
+    """The database of the data folder, which must be there: a mistyped folder is not an empty department."""
+    return Store(given.data / DATABASE, new)
+
+
+def _listed(text: str) -> list[str]:
+    return [one.strip() for one in text.split(",") if one.strip()]
 
 
 def _serve(given: argparse.Namespace) -> int:
@@ -103,24 +140,45 @@ def _serve(given: argparse.Namespace) -> int:
 
     from oakbeam.api.app import build
 
-    store = _store(given)
+    store = _store(given, new=given.new)
     if (password := people.first_admin(store)) is not None:
-        print(f"Nobody may sign in yet: made the admin 'admin' with the password {password}", flush=True)
-    front_end = given.front_end if (given.front_end / "index.html").is_file() else None
-    app = build(store, front_end)
+        kept = given.data / FIRST_PASSWORD
+        kept.unlink(missing_ok=True)
+        with os.fdopen(os.open(kept, os.O_CREAT | os.O_EXCL | os.O_WRONLY, 0o600), "w") as file:
+            file.write(password + "\n")
+        print(f"Nobody could sign in yet: 'admin' now can, with the password in {kept}; then delete that file.", flush=True)
+    here = given.host in LOOPBACK
+    app = build(store, interface(), given.allowed_hosts or (LOOPBACK if here else ()))
     # What is loaded now stays: keep the collector from walking it in the middle of a request.
     gc.collect()
     gc.freeze()
+    # Techniques have a thread of their own; the others get their turn soon.
+    sys.setswitchinterval(0.001)
     print(f"Oakbeam on http://{given.host}:{given.port}  (Ctrl-C stops)", flush=True)
-    uvicorn.run(app, host=given.host, port=given.port, log_level="warning", access_log=False, server_header=False)
+    uvicorn.run(
+        app,
+        host=given.host,
+        port=given.port,
+        log_level="warning",
+        access_log=False,
+        server_header=False,
+        proxy_headers=bool(given.trusted_proxies),
+        forwarded_allow_ips=given.trusted_proxies,
+    )
     return 0
+
+
+def interface() -> Path | None:
+    """The folder of the built interface, which lies in the package; None where it was not built."""
+    folder = Path(str(files("oakbeam") / "interface"))
+    return folder if (folder / "index.html").is_file() else None
 
 
 def _seed(given: argparse.Namespace) -> int:
     from oakbeam.demo import seed
 
-    added = seed.seed(_store(given), datetime.now(UTC))
-    print("Demo clinic added." if added else "The database already has rooms; nothing was added.")
+    added = seed.seed(_store(given, new=True), datetime.now(UTC))
+    print("Demo clinic added." if added else "The demo clinic is there already; nothing was added.")
     return 0
 
 
@@ -180,17 +238,23 @@ def _import(given: argparse.Namespace) -> int:
     return _print(json.dumps({"id": chart.id, "version": chart.version, "status": chart.status, "lines": len(chart.lines)}))
 
 
-def _person(given: argparse.Namespace) -> int:
-    store = _store(given)
-    if given.id is None:
-        return _print(TypeAdapter(list[people.Person]).dump_json(people.everybody(store), indent=1).decode())
-    password = _input().rstrip("\r\n")
-    added = people.add(store, given.id, given.name or given.id, given.role, password, ACTOR)
-    return _print(TypeAdapter(people.Person).dump_json(added, indent=1).decode())
-
-
 def _backup(given: argparse.Namespace) -> int:
     _store(given).backup(given.target)
+    return 0
+
+
+def _restore(given: argparse.Namespace) -> int:
+    database.restore(given.backup, given.data / DATABASE, given.replace)
+    print(f"{given.backup.name} is now the database of {given.data}.")
+    return 0
+
+
+def _check(given: argparse.Namespace) -> int:
+    path = given.data / DATABASE
+    if not path.is_file():
+        raise NoDatabase(path)
+    database.verify(path)
+    print("The database is whole.")
     return 0
 
 

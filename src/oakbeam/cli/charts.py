@@ -1,4 +1,4 @@
-"""`oakbeam chart …`: build, lint, level, compare, carry, convert and print charts from a shell.
+"""`oakbeam chart …`: build, check, level, compare, adapt, convert and print charts from a shell.
 
 A chart is named by its id in the database, or by a file (csv, xlsx, json) with --room for the room it is for. JSON goes out.
 Exit code 0: nothing to do; 1: there are findings, drift or differences; 2: refused, with problem details.
@@ -32,13 +32,14 @@ from oakbeam.core.errors import Refusal
 from oakbeam.formats import chart_csv, chart_json, chart_pdf, chart_xlsx
 from oakbeam.store import Store, charts, local, rooms
 
+ACTOR = "command line"
 FORMATS = ("csv", "xlsx", "json")
 Run = Callable[[argparse.Namespace, Store], int]
 
 
 def add_to(commands: Any, run: Callable[[Run], Callable[[argparse.Namespace], int]]) -> None:
     """Add the group to the parser's commands; run opens the database for a command."""
-    group = commands.add_parser("chart", help="Build, prove, compare, carry, convert and print charts.")
+    group = commands.add_parser("chart", help="Build, check, compare, adapt, convert and print charts.")
     kinds = group.add_subparsers(required=True, metavar="what")
 
     def add(name: str, what: Run, text: str) -> argparse.ArgumentParser:
@@ -50,16 +51,21 @@ def add_to(commands: Any, run: Callable[[Run], Callable[[argparse.Namespace], in
     build.add_argument("room")
     build.add_argument("--school", choices=tuple(SYSTEMS))
     build.add_argument("--save", metavar="NAME", help="keep it as a draft of the room's next version")
-    lint = _with_chart(add("lint", _lint, "What is wrong with a chart, why, and what to do; exit code 1 where anything is."))
-    lint.add_argument("--errors-only", action="store_true")
-    level = _with_chart(add("level", _level, "The expected deviation index of each line; exit code 1 where one drifts."))
+    says = "What is wrong with a chart, why, and what to do; exit code 1 where anything is."
+    for name in ("check", "lint"):
+        _with_chart(add(name, _check, says)).add_argument("--errors-only", action="store_true")
+    level = _with_chart(
+        add(
+            "level", _level, "The expected deviation index of each line over thickness; exit code 1 where one is off target."
+        )
+    )
     level.add_argument("--fix", action="store_true", help="say the smallest changes that level it, too")
     compare = _with_chart(add("compare", _compare, "Two charts line by line; exit code 1 where they differ."))
     compare.add_argument("other")
     compare.add_argument("--other-room", help="the room that the other file is for, where it is another")
-    carry = _with_chart(add("carry", _carry, "A chart carried to another room, each line with its factors."))
-    carry.add_argument("to")
-    carry.add_argument("--save", metavar="NAME", help="keep it as a draft of that room's next version")
+    adapting = _with_chart(add("adapt", _adapt, "A chart adapted to another room, each line with its factors."))
+    adapting.add_argument("to")
+    adapting.add_argument("--save", metavar="NAME", help="keep it as a draft of that room's next version")
     convert = _with_chart(add("convert", _convert, "Write a chart as csv, xlsx or json, by the target's ending."))
     convert.add_argument("target", type=Path)
     printing = _with_chart(add("print", _print_chart, "Write a chart as PDF."))
@@ -123,7 +129,7 @@ def _build(given: argparse.Namespace, store: Store) -> int:
     return 0
 
 
-def _lint(given: argparse.Namespace, store: Store) -> int:
+def _check(given: argparse.Namespace, store: Store) -> int:
     chart, room, known = _found(store, given.chart, given.room)
     findings = [
         one for one in check_chart(chart.lines, room, known.projections) if one.severity == "error" or not given.errors_only
@@ -162,7 +168,7 @@ def _compare(given: argparse.Namespace, store: Store) -> int:
     return 1 if any(one.change != "same" for one in found) else 0
 
 
-def _carry(given: argparse.Namespace, store: Store) -> int:
+def _adapt(given: argparse.Namespace, store: Store) -> int:
     chart, room, known = _found(store, given.chart, given.room)
     carried = adapt.adapt(chart.lines, room, rooms.get(store, given.to), known.projections)
     _out(carried, tuple[adapt.Adapted, ...])
@@ -172,7 +178,7 @@ def _carry(given: argparse.Namespace, store: Store) -> int:
 
 
 def _keep(store: Store, room_id: str, name: str, lines: Sequence[ChartLine]) -> None:
-    chart = charts.add_draft(store, room_id, name, "command line", tuple(lines))
+    chart = charts.add_draft(store, room_id, name, ACTOR, tuple(lines))
     print(f"oakbeam: draft {chart.id}, version {chart.version}, {len(lines)} lines", file=sys.stderr)
 
 

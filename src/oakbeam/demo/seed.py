@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from datetime import datetime
 
+from oakbeam.core.errors import Refusal
 from oakbeam.demo import clinic, shifts
 from oakbeam.store import Store, charts, exposures, local, people, rooms
 
@@ -12,11 +13,17 @@ DEMO_SEED = 20260
 
 
 def seed(store: Store, until: datetime) -> bool:
-    """Add the clinic's rooms, approved charts and logs; False, with nothing changed, where there is a room already."""
-    if rooms.all_rooms(store):
+    """Add the clinic's rooms, approved charts and logs; False, with nothing changed, where the clinic is there already.
+
+    Raises Refusal for a database of somebody's own: the demo's accounts have a published password.
+    """
+    if local.offered_accounts(store):
         return False
+    if rooms.all_rooms(store) or people.everybody(store):
+        raise Refusal("Not the demo's", "This data folder holds a department of its own; the demo wants an empty folder.")
     for person_id, name, roles in clinic.PEOPLE:
         people.add(store, person_id, name, roles, clinic.PASSWORD, "seed")
+    people.agree(store, people.Agreement(open_records=True), "seed")
     local.offer_accounts(store, clinic.PASSWORD, [person_id for person_id, *_ in clinic.PEOPLE])
     for place, room in enumerate(clinic.rooms()):
         rooms.save(store, room, clinic.APPROVER)

@@ -104,6 +104,16 @@ class BadCell:
     problem: str
 
 
+MOST_CELL = 1000
+"""Characters in a cell: a note is the longest thing a chart holds."""
+MOST_COLUMNS = 200
+MOST_FAULTS = 500
+"""Faults named of one file; whoever has more wants the first of them."""
+_THOUSANDS = re.compile(r"[+-]?[1-9]\d{0,2}(,\d{3})+")
+_THOUSANDS_DOT = re.compile(r"[+-]?[1-9]\d{0,2}(\.\d{3})+")
+_DECIMAL_COMMA = re.compile(r"[+-]?(\d*,(\d{1,2}|\d{4,})|0,\d+)")
+
+
 class BadFile(Refusal):
     """A file that was not imported, with every fault found."""
 
@@ -152,11 +162,16 @@ def rows_of(text: str) -> Rows:
 
 
 def checked_rows(rows: Rows) -> Rows:
-    """The rows where there are some and not too many; BadFile otherwise."""
+    """The rows where there are some, none of them larger than a chart's can be; BadFile otherwise."""
     if not rows:
         raise BadFile([BadCell(1, "", "The file is empty; the first row must name the columns.")])
     if len(rows) > MOST_ROWS:
         raise BadFile([BadCell(MOST_ROWS, "", f"More than {MOST_ROWS} rows.")])
+    for at, row in rows:
+        if len(row) > MOST_COLUMNS:
+            raise BadFile([BadCell(at, "", f"More than {MOST_COLUMNS} columns.")])
+        if any(len(cell) > MOST_CELL for cell in row):
+            raise BadFile([BadCell(at, "", f"A cell of more than {MOST_CELL} characters; this is no chart.")])
     return rows
 
 
@@ -164,14 +179,20 @@ def read_rows(rows: Rows, room: Room, known: Catalogue | None = None) -> tuple[C
     """The lines of rows whose first names the columns (see `read`)."""
     header = _header(rows[0][1])
     faults: list[BadCell] = []
-    records = [_Record(at, row, header, faults, known or shipped()) for at, row in rows[1:]]
+    commas = _decimal_commas(rows)
+    records = [_Record(at, row, header, faults, known or shipped(), commas) for at, row in rows[1:]]
     if not records:
         faults.append(BadCell(2, "", "There is no row below the header."))
     lines = _lines(records, room)
     faults += _loose_links(records, lines)
     if faults:
-        raise BadFile(sorted(faults, key=lambda fault: fault.row))
+        raise BadFile(sorted(faults, key=lambda fault: fault.row)[:MOST_FAULTS])
     return tuple(lines)
+
+
+def _decimal_commas(rows: Rows) -> frozenset[int]:
+    """The places of columns in which some cell settles that a comma is a decimal mark: "2,5" can be nothing else."""
+    return frozenset(place for _, row in rows[1:] for place, cell in enumerate(row) if _DECIMAL_COMMA.fullmatch(cell))
 
 
 @dataclass(frozen=True, slots=True)
@@ -220,9 +241,16 @@ class _Record:
     """One row: typed access to its cells; each fault is noted once, with its column, and reads as None."""
 
     def __init__(
-        self, at: int, cells: list[str], header: dict[str, _Column], faults: list[BadCell], known: Catalogue
+        self,
+        at: int,
+        cells: list[str],
+        header: dict[str, _Column],
+        faults: list[BadCell],
+        known: Catalogue,
+        commas: frozenset[int],
     ) -> None:
         self.at, self._cells, self._header, self._faults, self.known = at, cells, header, faults, known
+        self._commas = commas
         if len(cells) > len(header) and any(cells[max(c.place for c in header.values()) + 1 :]):
             self.fault("", "The row has more cells than the header; a decimal comma needs quotes or ';' between cells.")
 
@@ -241,6 +269,18 @@ class _Record:
         if not _NUMBER.match(cell):
             self.fault(key, f"'{cell[:40]}' is not a number.")
             return None
+        return self._plain(key, cell)
+
+    def _plain(self, key: str, cell: str) -> float | None:
+        """A number as it stands. A mark before three digits is a fault where the column does not settle what it means."""
+        settled = self._header[key].place in self._commas
+        if _THOUSANDS.fullmatch(cell) and not settled:
+            both = f"{cell.replace(',', '.')} or {cell.replace(',', '')}"
+            self.fault(key, f"'{cell[:40]}' may be {both[:80]}: write it without the comma.")
+            return None
+        if _THOUSANDS_DOT.fullmatch(cell) and settled:
+            self.fault(key, f"'{cell[:40]}' may be a thousand, as this column has decimal commas: write it without the dot.")
+            return None
         return float(cell.replace(",", "."))
 
     def length_cm(self, key: str) -> float | None:
@@ -252,7 +292,9 @@ class _Record:
         if not match or not _NUMBER.match(match[1]):
             self.fault(key, f"'{cell[:40]}' is not a length.")
             return None
-        value, unit = float(match[1].replace(",", ".")), (match[2] or "").lower()
+        value, unit = self._plain(key, match[1]), (match[2] or "").lower()
+        if value is None:
+            return None
         in_column = self._header[key].to_cm
         if not unit:
             if in_column is None:

@@ -40,7 +40,12 @@ SURE = 84.0
 """A likeness below this is no guess."""
 DEFAULTS: Mapping[str, str] = {"school": "fixed_kvp", "doubling_cm": "4.5"}
 """What a chart that has no such column usually means."""
+MOST_NAME = 100
+"""Characters of a name that are looked for."""
+MOST_LOOKED_UP = 300
+"""Different cells of a column that are looked for; a chart has no more, and each costs some milliseconds."""
 NO_GRID = frozenset(("", "-", "no", "none", "non", "nongrid", "non-grid", "without", "0", "n"))
+_RATIO = re.compile(r"(\d{1,3})(?: ?: ?1)?")
 _UNIT = re.compile(r"[\[(]?\b(cm|in|inch|inches)\b[\])]?", re.IGNORECASE)
 
 
@@ -149,10 +154,19 @@ def _as_ours(
     places = [(at, ours) for at, ours in enumerate(taken_as) if ours]
     found: Rows = [(rows[0][0], [*(ours for _, ours in places), *added])]
     taken: list[Taken] = []
+    looked_up: dict[tuple[str, str], str] = {}
+
+    def reading(ours: str, cell: str) -> str:
+        """A cell as one of our words, each looked for once; beyond MOST_LOOKED_UP it stays, for the reader to refuse."""
+        if (ours, cell) not in looked_up:
+            spent = sum(1 for column, _ in looked_up if column == ours)
+            looked_up[ours, cell] = _READ[ours](cell, room, known) if spent < MOST_LOOKED_UP else cell
+        return looked_up[ours, cell]
+
     for at, row in rows[1:]:
         cells = {ours: row[place] if place < len(row) else "" for place, ours in places}
-        for ours, read in _READ.items():
-            if ours in cells and (better := read(cells[ours], room, known)) != cells[ours]:
+        for ours in _READ:
+            if ours in cells and (better := reading(ours, cells[ours])) != cells[ours]:
                 taken.append(Taken(at, cells[ours], better))
                 cells[ours] = better
         usual = known.projections.get(cells.get("projection", filled.get("projection", "")))
@@ -165,7 +179,7 @@ def _as_ours(
 def _projection(given: str, _: Room, known: Catalogue) -> str:
     if given in known.projections:
         return given
-    hits = [hit for hit in search.find(known, given[:100], 3) if hit.kind == "projection"]
+    hits = [hit for hit in search.find(known, given[:MOST_NAME], 3) if hit.kind == "projection"]
     return hits[0].id if hits else given
 
 
@@ -184,7 +198,8 @@ def _support(given: str, room: Room, _: Catalogue) -> str:
 def _grid(given: str, _: Room, __: Catalogue) -> str:
     if given.lower().strip() in NO_GRID:
         return "0"
-    ratio = re.match(r"\s*(\d+)\s*(?::\s*1)?\s*$", given)
+    # Blanks are made one before looking: runs of them beside each other cost the square of their length.
+    ratio = _RATIO.fullmatch(" ".join(given.split()))
     return ratio[1] if ratio else given
 
 

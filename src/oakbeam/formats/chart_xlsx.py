@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import io
+import math
 import zipfile
 from collections.abc import Mapping
 from datetime import datetime
@@ -10,18 +11,31 @@ from datetime import datetime
 from openpyxl import Workbook, load_workbook
 from openpyxl.styles import Alignment, Font, PatternFill
 from openpyxl.utils import get_column_letter
-from openpyxl.utils.exceptions import InvalidFileException
 from openpyxl.worksheet.worksheet import Worksheet
 
 from oakbeam.catalogue import Catalogue
 from oakbeam.core.charts.line import Chart, ChartLine
 from oakbeam.core.equipment.room import Room
 from oakbeam.formats.cells import number
-from oakbeam.formats.chart_csv import COLUMNS, MOST_ROWS, BadCell, BadFile, Rows, checked_rows, read_rows, rows_for
+from oakbeam.formats.chart_csv import (
+    COLUMNS,
+    MOST_COLUMNS,
+    MOST_ROWS,
+    BadCell,
+    BadFile,
+    Rows,
+    checked_rows,
+    read_rows,
+    rows_for,
+)
 
 MOST_BYTES = 5_000_000
-MOST_UNPACKED = 60_000_000
-MOST_COLUMNS = 200
+MOST_UNPACKED = 20_000_000
+MOST_STRINGS = 4_000_000
+"""Bytes of the table of texts when unpacked: more of it is read before the first row than a chart can hold."""
+MOST_PARTS = 200
+MOST_SHEET_ROW = 20_000
+"""No row of a chart stands further down; a row number costs the rows that are left out above it."""
 TEXT_COLUMNS = frozenset(("projection", "support", "receptor", "school", "band", "note"))
 
 
@@ -74,21 +88,41 @@ def rows_of(content: bytes) -> Rows:
     if len(content) > MOST_BYTES:
         raise BadFile([BadCell(1, "", f"The file is larger than {MOST_BYTES // 1_000_000} MB.")])
     try:
-        with zipfile.ZipFile(io.BytesIO(content)) as packed:
-            if sum(entry.file_size for entry in packed.infolist()) > MOST_UNPACKED:
-                raise BadFile([BadCell(1, "", "The workbook is too large when unpacked.")])
-        book = load_workbook(io.BytesIO(content), read_only=True, data_only=True)
-        sheet = book.worksheets[0]
-        rows: Rows = []
-        for at, row in enumerate(sheet.iter_rows(max_col=MOST_COLUMNS, values_only=True), 1):
-            cells = [_text(value) for value in row]
-            if any(cells):
-                rows.append((at, cells))
-            if len(rows) > MOST_ROWS:
-                break
-    except (zipfile.BadZipFile, InvalidFileException, KeyError, IndexError, ValueError, TypeError, OSError, SyntaxError):
+        _refuse_oversized(content)
+        rows = _first_sheet(content)
+    except BadFile:
+        raise
+    except Exception:
+        # Encrypted, oddly packed, cut off or made up: the reader raises whatever its parser met. None of it is a workbook.
         raise BadFile([BadCell(1, "", "This is not readable as a spreadsheet (xlsx).")]) from None
     return checked_rows(rows)
+
+
+def _refuse_oversized(content: bytes) -> None:
+    """Refuse by what the parts say of their unpacked size; no more than that is ever unpacked of them."""
+    with zipfile.ZipFile(io.BytesIO(content)) as packed:
+        parts = packed.infolist()
+    strings = sum(part.file_size for part in parts if part.filename.lower().endswith("sharedstrings.xml"))
+    whole = sum(part.file_size for part in parts)
+    if len(parts) > MOST_PARTS or whole > MOST_UNPACKED or strings > MOST_STRINGS:
+        raise BadFile([BadCell(1, "", "The workbook is too large when unpacked.")])
+
+
+def _first_sheet(content: bytes) -> Rows:
+    book = load_workbook(io.BytesIO(content), read_only=True, data_only=True)
+    rows: Rows = []
+    sheet = book.worksheets[0]
+    for at, row in enumerate(sheet.iter_rows(max_row=MOST_SHEET_ROW + 1, max_col=MOST_COLUMNS + 1, values_only=True), 1):
+        if at > MOST_SHEET_ROW:
+            raise BadFile([BadCell(MOST_SHEET_ROW, "", f"A row stands below row {MOST_SHEET_ROW:,}; this is no chart.")])
+        cells = [_text(value) for value in row]
+        while cells and not cells[-1]:
+            cells.pop()
+        if cells:
+            rows.append((at, cells))
+        if len(rows) > MOST_ROWS:
+            break
+    return rows
 
 
 def _put(sheet: Worksheet, at: int, row: Mapping[str, str]) -> None:
@@ -105,4 +139,10 @@ def _put(sheet: Worksheet, at: int, row: Mapping[str, str]) -> None:
 def _text(value: object) -> str:
     if value is None or isinstance(value, bool | datetime):
         return "" if value is None else str(value)
-    return number(float(value)) if isinstance(value, int | float) else str(value).strip()
+    if not isinstance(value, int | float):
+        return str(value).strip()
+    try:
+        whole = float(value)
+    except OverflowError:
+        return "a number too large"
+    return number(whole) if math.isfinite(whole) else "a number too large"

@@ -1,5 +1,5 @@
 """SQLite by plain SQL: connections and migrations in `database`, one module for each thing that is kept."""
 
-from oakbeam.store.database import Conflict, NotFound, Store
+from oakbeam.store.database import Busy, Conflict, NoDatabase, NotFound, Store
 
-__all__ = ["Conflict", "NotFound", "Store"]
+__all__ = ["Busy", "Conflict", "NoDatabase", "NotFound", "Store"]

@@ -124,15 +124,14 @@ def return_to_author(store: Store, chart_id: int, actor: str, why: str) -> Chart
 def approve(store: Store, chart_id: int, actor: str, another: bool = False) -> Chart:
     """Make a proposed version the room's approved one; the version before it is superseded.
 
-    another: the department wants it approved by another person than its author and its proposer; Conflict otherwise.
+    another: the department wants it approved by somebody who neither made, changed nor proposed it; Conflict otherwise.
     """
     with store.change() as db:
         chart = _proposed(db, chart_id)
         if another and actor in (chart.author, chart.proposed_by):
-            raise Conflict(
-                "Another person approves",
-                f"{actor} made or proposed version {chart.version}; the department wants it approved by somebody else.",
-            )
+            raise _AnotherApproves(f"{actor} made or proposed version {chart.version}")
+        if another and _changed_lines(db, chart_id, actor):
+            raise _AnotherApproves(f"{actor} changed lines of version {chart.version}")
         db.execute("UPDATE chart SET status = 'superseded' WHERE room = ? AND status = 'approved'", (chart.room,))
         db.execute(
             "UPDATE chart SET status = 'approved', approver = :approver, approved_at = :at WHERE id = :id",
@@ -140,6 +139,20 @@ def approve(store: Store, chart_id: int, actor: str, another: bool = False) -> C
         )
         audit(db, actor, "chart.approve", f"chart:{chart_id}", {"version": chart.version, "lines": len(chart.lines)})
         return _get(db, chart_id)
+
+
+class _AnotherApproves(Conflict):
+    def __init__(self, because: str) -> None:
+        super().__init__("Another person approves", f"{because}; the department wants it approved by somebody else.")
+
+
+def _changed_lines(db: Connection, chart_id: int, actor: str) -> bool:
+    """Whether a person added, changed or took out a line of this version, or changed its heading, by its audit rows."""
+    row = db.execute(
+        "SELECT 1 FROM audit WHERE subject = ? AND actor = ? AND (action LIKE 'line.%' OR action = 'chart.heading') LIMIT 1",
+        (f"chart:{chart_id}", actor),
+    ).fetchone()
+    return row is not None
 
 
 def discard(store: Store, chart_id: int, actor: str) -> None:

@@ -1,18 +1,22 @@
-"""The database file: connections, migrations, transactions, backup.
+"""The database file: connections, migrations, transactions, backup and restore.
 
-WAL, foreign keys on, one connection per thread. Reads never wait for a writer; a change is one
-`with store.change() as db` (BEGIN IMMEDIATE), committed whole or not at all, with its audit rows inside.
+WAL, foreign keys on, one connection per thread, which ends with the thread. Reads never wait for a writer and never write; a
+change is one `with store.change() as db` (BEGIN IMMEDIATE), committed whole or not at all, with its audit rows inside. A
+change that another process holds up for longer than MOST_WAIT_S is refused as `Busy`.
 """
 
 from __future__ import annotations
 
 import json
+import os
 import sqlite3
 import threading
+import weakref
 from collections.abc import Callable, Hashable, Iterator, Mapping
 from contextlib import contextmanager, suppress
 from datetime import UTC, datetime
 from importlib.resources import files
+from importlib.resources.abc import Traversable
 from pathlib import Path
 from typing import Any, TypeVar
 
@@ -20,6 +24,10 @@ from oakbeam.core.errors import Allowed, Refusal
 
 T = TypeVar("T")
 MOST_PARSED = 50_000
+MOST_WAIT_S = 1.5
+"""How long a change waits for another process that writes."""
+FILE_MODE = 0o600
+"""The database is its owner's alone: it holds password hashes."""
 
 
 class NotFound(LookupError):
@@ -31,6 +39,24 @@ class Conflict(Refusal):
 
     def __init__(self, title: str, detail: str, allowed: Allowed | None = None) -> None:
         super().__init__(title, detail, allowed)
+
+
+class Busy(Refusal):
+    """Another process is writing: try again. wait_s: after how long [s]."""
+
+    wait_s = 1
+
+    def __init__(self) -> None:
+        super().__init__("Busy", "The database is being written to by another process; nothing was kept. Try again.")
+
+
+class NoDatabase(Refusal):
+    """The folder holds no database, and none was asked to be made."""
+
+    def __init__(self, path: Path) -> None:
+        super().__init__(
+            "No database", f"There is no database '{path.name}' in '{path.parent.name or path.parent}'.", None, "data"
+        )
 
 
 class Connection(sqlite3.Connection):
@@ -55,26 +81,60 @@ class Connection(sqlite3.Connection):
         return made
 
 
-class Store:
-    """An open database. `path` is the file; its folder is made where missing, and pending migrations are applied."""
+class _OfThread:
+    """What one thread holds of a store: its connection, and what it remembers of the database as of `seen`."""
 
-    def __init__(self, path: Path) -> None:
-        path.parent.mkdir(parents=True, exist_ok=True)
+    def __init__(self, connection: Connection) -> None:
+        self.connection = connection
+        self.memory: dict[Hashable, Any] = {}
+        self.seen: int | None = None
+
+    def __del__(self) -> None:
+        # A thread's locals go with the thread; the connection must not stay behind it.
+        self.connection.close()
+
+
+class Store:
+    """An open database. `path` is the file; pending migrations are applied.
+
+    new: make the file, and its folder, where there is none. Raises NoDatabase otherwise, so that a mistyped folder is never
+    taken for an empty department.
+    """
+
+    def __init__(self, path: Path, new: bool = True) -> None:
+        if not path.is_file():
+            if not new:
+                raise NoDatabase(path)
+            path.parent.mkdir(parents=True, exist_ok=True)
+            os.close(os.open(path, os.O_CREAT | os.O_WRONLY, FILE_MODE))
         self.path = path
         self._local = threading.local()
-        self._open: list[Connection] = []
+        self._open: weakref.WeakSet[_OfThread] = weakref.WeakSet()
         self._parsed: dict[Hashable, Any] = {}
+        self._waiting: dict[Hashable, tuple[str, tuple[object, ...]]] = {}
+        self.last_asked: dict[str, str] = {}
+        """When each session was last asked for (see `people.session_of`)."""
         self._lock = threading.Lock()
         self._migrate()
 
     @property
     def db(self) -> Connection:
         """This thread's connection, for reading."""
-        connection: Connection | None = getattr(self._local, "connection", None)
-        if connection is None:
-            connection = self._connect()
-            self._local.connection = connection
-        return connection
+        return self._of_thread().connection
+
+    def _of_thread(self) -> _OfThread:
+        held: _OfThread | None = getattr(self._local, "held", None)
+        if held is None:
+            held = self._local.held = _OfThread(self._connect())
+            with self._lock:
+                self._open.add(held)
+        return held
+
+    @property
+    def connections(self) -> int:
+        """How many connections are open: one for each living thread that asked."""
+        with self._lock:
+            return len(self._open)
 
     def remembered(self, key: Hashable, read: Callable[[], T]) -> T:
         """What read() gave for this key since the last change of the database by anyone; read() is called otherwise.
@@ -82,42 +142,62 @@ class Store:
         SQLite's data_version tells this thread's connection of every commit made through another one; a commit through
         this one forgets by itself (see `change`).
         """
-        seen = self.db.execute("PRAGMA data_version").fetchone()[0]
-        memory: dict[Hashable, Any] = self._local.__dict__.setdefault("memory", {})
-        if self._local.__dict__.get("seen") != seen:
-            memory.clear()
-            self._local.seen = seen
-        if key not in memory:
-            memory[key] = read()
-        found: T = memory[key]
+        held = self._of_thread()
+        seen = held.connection.execute("PRAGMA data_version").fetchone()[0]
+        if held.seen != seen:
+            held.memory.clear()
+            held.seen = seen
+        if key not in held.memory:
+            held.memory[key] = read()
+        found: T = held.memory[key]
         return found
+
+    def with_next_change(self, key: Hashable, statement: str, values: tuple[object, ...]) -> None:
+        """Leave a statement to the next change, so that reading never writes. The newest of a key counts; what no change
+        follows is lost with the process."""
+        with self._lock:
+            self._waiting[key] = (statement, values)
 
     @contextmanager
     def change(self) -> Iterator[Connection]:
         """One transaction: everything inside is committed together, or nothing is."""
-        db = self.db
-        db.execute("BEGIN IMMEDIATE")
+        held = self._of_thread()
+        db = held.connection
         try:
+            db.execute("BEGIN IMMEDIATE")
+        except sqlite3.OperationalError as error:
+            if error.sqlite_errorcode in (sqlite3.SQLITE_BUSY, sqlite3.SQLITE_LOCKED):
+                raise Busy from None
+            raise
+        try:
+            with self._lock:
+                waiting, self._waiting = self._waiting, {}
+            for statement, values in waiting.values():
+                db.execute(statement, values)
             yield db
         except BaseException:
             with suppress(sqlite3.Error):
                 db.execute("ROLLBACK")
             raise
         db.execute("COMMIT")
-        self._local.__dict__.pop("memory", None)
+        held.memory.clear()
 
     def backup(self, target: Path) -> None:
         """Write a consistent copy of the database to target while it is in use. target must not exist."""
         if target.exists():
             raise Conflict("Backup target exists", f"{target.name} is already there; name a new file.")
-        self.db.execute("VACUUM INTO ?", (str(target),))
+        os.close(os.open(target, os.O_CREAT | os.O_EXCL | os.O_WRONLY, FILE_MODE))
+        try:
+            self.db.execute("VACUUM INTO ?", (str(target),))
+        except BaseException:
+            target.unlink(missing_ok=True)
+            raise
 
     def close(self) -> None:
         """Close every thread's connection."""
         with self._lock:
-            for connection in self._open:
-                connection.close()
-            self._open.clear()
+            for held in tuple(self._open):
+                held.connection.close()
         self._local = threading.local()
 
     def _connect(self) -> Connection:
@@ -125,7 +205,7 @@ class Store:
             self.path,
             isolation_level=None,
             check_same_thread=False,
-            timeout=10,
+            timeout=MOST_WAIT_S,
             cached_statements=256,
             factory=Connection,
         )
@@ -134,8 +214,6 @@ class Store:
         db.execute("PRAGMA journal_mode = WAL")
         db.execute("PRAGMA synchronous = FULL")
         db.execute("PRAGMA foreign_keys = ON")
-        with self._lock:
-            self._open.append(db)
         return db
 
     def _migrate(self) -> None:
@@ -145,10 +223,7 @@ class Store:
         self.db.execute("PRAGMA legacy_alter_table = ON")
         with self.change() as db:
             at = int(db.execute("PRAGMA user_version").fetchone()[0])
-            scripts = sorted(
-                (file for file in (files("oakbeam.store") / "migrations").iterdir() if file.name.endswith(".sql")),
-                key=lambda file: file.name,
-            )
+            scripts = _scripts()
             if at > len(scripts):
                 raise Conflict("Newer database", f"The database is at step {at}; this Oakbeam knows {len(scripts)}.")
             for number, script in enumerate(scripts[at:], at + 1):
@@ -159,6 +234,59 @@ class Store:
                 raise Conflict("Migration failed", f"{len(broken)} rows would lose what they refer to; nothing was changed.")
         self.db.execute("PRAGMA legacy_alter_table = OFF")
         self.db.execute("PRAGMA foreign_keys = ON")
+
+
+def restore(backup: Path, target: Path, replace_existing: bool = False) -> None:
+    """Put a backup in a database's place, once it is seen to be whole and of a known step; nothing is touched otherwise.
+
+    replace_existing: an existing database is kept beside it as `.before`. No server may have the target open.
+    """
+    if not backup.is_file():
+        raise NoDatabase(backup)
+    if target.exists() and not replace_existing:
+        raise Conflict("A database is there", f"'{target.name}' exists; say --replace to put the backup in its place.")
+    verify(backup)
+    target.parent.mkdir(parents=True, exist_ok=True)
+    fresh = target.with_suffix(".restoring")
+    fresh.unlink(missing_ok=True)
+    os.close(os.open(fresh, os.O_CREAT | os.O_EXCL | os.O_WRONLY, FILE_MODE))
+    fresh.write_bytes(backup.read_bytes())
+    verify(fresh)
+    if target.exists():
+        # What the log of the old one still holds belongs to it, and must not be taken for the new one's.
+        with sqlite3.connect(target) as old:
+            old.execute("PRAGMA wal_checkpoint(TRUNCATE)")
+        old.close()
+        target.replace(target.with_suffix(".before"))
+    for left in (target.with_name(target.name + "-wal"), target.with_name(target.name + "-shm")):
+        left.unlink(missing_ok=True)
+    fresh.replace(target)
+
+
+def verify(path: Path) -> None:
+    """Raise Conflict where a file is not a whole Oakbeam database of a step this version knows."""
+    db = sqlite3.connect(f"file:{path}?mode=ro&immutable=1", uri=True)
+    try:
+        step = int(db.execute("PRAGMA user_version").fetchone()[0])
+        whole = db.execute("PRAGMA integrity_check(1)").fetchone()[0] == "ok"
+        loose = db.execute("PRAGMA foreign_key_check").fetchone()
+        tables = {row[0] for row in db.execute("SELECT name FROM sqlite_master WHERE type = 'table'")}
+    except sqlite3.DatabaseError:
+        raise Conflict("Not a database", f"'{path.name}' cannot be read as a database.") from None
+    finally:
+        db.close()
+    if not {"room", "chart", "audit"} <= tables:
+        raise Conflict("Not Oakbeam's", f"'{path.name}' is a database, but not one of Oakbeam.")
+    if not whole or loose is not None:
+        raise Conflict("Damaged", f"'{path.name}' is damaged; take another backup.")
+    if step > len(_scripts()):
+        raise Conflict("Newer database", f"'{path.name}' is at step {step}; this Oakbeam knows {len(_scripts())}.")
+
+
+def _scripts() -> list[Traversable]:
+    """The migrations in their order."""
+    found = (file for file in (files("oakbeam.store") / "migrations").iterdir() if file.name.endswith(".sql"))
+    return sorted(found, key=lambda file: file.name)
 
 
 def _statements(script: str) -> Iterator[str]:

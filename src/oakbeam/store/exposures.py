@@ -3,14 +3,17 @@
 from __future__ import annotations
 
 import json
-import math
 import sqlite3
-import statistics
 from dataclasses import asdict, dataclass, replace
 from typing import Literal
 
-from oakbeam.core.charts.line import ChartLine
-from oakbeam.core.technique.forecast import NOTHING_SEEN, Seen
+from oakbeam.core.charts.line import ChartLine, find_line
+from oakbeam.core.equipment.room import Room
+from oakbeam.core.errors import Refusal
+from oakbeam.core.projection import Projection
+from oakbeam.core.technique.forecast import Seen
+from oakbeam.core.technique.logged import LoggedImage, seen_of
+from oakbeam.store import charts
 from oakbeam.store.database import Conflict, NotFound, Store, audit, now
 
 Outcome = Literal["accepted", "rejected"]
@@ -126,23 +129,46 @@ def find(
     return [_from(row) for row in rows]
 
 
-def seen(store: Store, room_id: str, line: ChartLine) -> Seen:
-    """What the newest SEEN_MOST accepted, reliable exposures under a line's own conditions say of it (see `forecast`)."""
-    key = (room_id, line.projection, line.support, line.grid_ratio, line.receptor)
+def seen(store: Store, room: Room, projection: Projection, line: ChartLine) -> Seen:
+    """What the newest SEEN_MOST accepted, reliable exposures under a line's own conditions say of it (see `logged`)."""
+    key = (room.id, line.projection, line.support, line.grid_ratio, line.receptor)
 
     def read() -> Seen:
         rows = store.db.execute(
-            "SELECT di, mas, suggested_mas FROM exposure WHERE undone_at IS NULL AND outcome = 'accepted' AND reliable = 1"
+            "SELECT thickness_cm, di, mas, suggested_mas, target_ei, chart FROM exposure"
+            " WHERE undone_at IS NULL AND outcome = 'accepted' AND reliable = 1"
             " AND di IS NOT NULL AND kvp = suggested_kvp AND room = ? AND projection = ? AND support = ? AND grid_ratio = ?"
             " AND receptor = ? ORDER BY taken_at DESC, id DESC LIMIT ?",
             (*key, SEEN_MOST),
         ).fetchall()
-        found = [row["di"] - 10 * math.log10(row["mas"] / row["suggested_mas"]) for row in rows]
-        if not found:
-            return NOTHING_SEEN
-        return Seen(len(found), statistics.fmean(found), statistics.pstdev(found))
+        images = [
+            LoggedImage(
+                row["thickness_cm"],
+                row["di"],
+                row["mas"],
+                row["suggested_mas"],
+                row["target_ei"],
+                _line_then(store, row["chart"], line, projection, row["thickness_cm"]),
+            )
+            for row in rows
+        ]
+        return seen_of(images, line, room, projection)
 
-    return store.remembered(("seen", *key), read)
+    return store.remembered(("seen", room.revision, line.id, line.revision, *key), read)
+
+
+def _line_then(
+    store: Store, chart_id: int, line: ChartLine, projection: Projection, thickness_cm: float
+) -> ChartLine | None:
+    """The line of a chart version under the same conditions that held a thickness; None where it has none such."""
+    try:
+        then = find_line(
+            charts.get(store, chart_id).lines, projection, thickness_cm, line.support, line.receptor, line.grid_ratio
+        )
+    except (NotFound, Refusal):
+        return None
+    alike = (then.support, then.receptor, then.grid_ratio) == (line.support, line.receptor, line.grid_ratio)
+    return then if alike else None
 
 
 def _from(row: sqlite3.Row) -> Exposure:

@@ -18,16 +18,16 @@ from argon2 import PasswordHasher
 from argon2.exceptions import InvalidHashError, VerificationError
 
 from oakbeam.core.errors import Refusal, one_of, within
-from oakbeam.store import settings
+from oakbeam.store import passwords, settings
 from oakbeam.store.database import Conflict, NotFound, Store, audit, now
 
 Role = Literal["technologist", "keeper", "physicist", "trainee", "admin"]
 ROLES: tuple[Role, ...] = get_args(Role)
 LEAST_PASSWORD, MOST_PASSWORD = 10, 200
+GENERATED_BYTES = 12
+"""Of randomness in a generated password."""
 SESSION_HOURS = 12
 """A session ends after a shift, however busy it was."""
-SEEN_EVERY_S = 20
-"""How often a session in use writes that it was."""
 FREE_ATTEMPTS = 5
 """So many wrong passwords in a row cost nothing; then each one more doubles the wait."""
 FIRST_WAIT_S, MOST_WAIT_S = 30, 900
@@ -43,7 +43,8 @@ _NOBODY = _HASHER.hash(secrets.token_hex(8))
 
 @dataclass(frozen=True, slots=True)
 class Person:
-    """Somebody who may sign in. id: the short name they type and that audit rows carry."""
+    """Somebody who may sign in. id: the short name they type and that audit rows carry. must_change: their password was
+    generated, and they have to set their own before anything is kept in their name."""
 
     id: str
     name: str
@@ -51,6 +52,7 @@ class Person:
     active: bool = True
     created_at: str = ""
     revision: int = 1
+    must_change: bool = False
 
 
 @dataclass(frozen=True, slots=True)
@@ -91,27 +93,52 @@ def get(store: Store, person_id: str) -> Person:
     return _person(row)
 
 
-def add(store: Store, person_id: str, name: str, roles: Sequence[Role], password: str, actor: str) -> Person:
+def add(
+    store: Store, person_id: str, name: str, roles: Sequence[Role], password: str, actor: str, must_change: bool = False
+) -> Person:
     """Add a person; Conflict where the id is taken."""
-    _check(roles, password)
+    _check(person_id, name, roles, password)
     with store.change() as db:
         if db.execute("SELECT 1 FROM person WHERE id = ?", (person_id,)).fetchone():
             raise Conflict("Name in use", f"'{person_id}' is taken.")
         db.execute(
-            "INSERT INTO person (id, name, roles, password_hash, created_at) VALUES (:id, :name, :roles, :hash, :at)",
-            {"id": person_id, "name": name, "roles": json.dumps(roles), "hash": _HASHER.hash(password), "at": now()},
+            "INSERT INTO person (id, name, roles, password_hash, created_at, must_change)"
+            " VALUES (:id, :name, :roles, :hash, :at, :must_change)",
+            {
+                "id": person_id,
+                "name": name,
+                "roles": json.dumps(roles),
+                "hash": _HASHER.hash(password),
+                "at": now(),
+                "must_change": must_change,
+            },
         )
         audit(db, actor, "person.add", f"person:{person_id}", {"name": name, "roles": list(roles)})
     return get(store, person_id)
 
 
 def first_admin(store: Store) -> str | None:
-    """Where nobody may sign in yet, add `admin` with a new password and return it; None otherwise."""
+    """Where nobody may sign in yet, add `admin` with a generated password and return it; None otherwise."""
     if store.db.execute("SELECT 1 FROM person LIMIT 1").fetchone():
         return None
-    password = secrets.token_urlsafe(9)
-    add(store, "admin", "Admin", ["admin"], password, "first start")
+    password = secrets.token_urlsafe(GENERATED_BYTES)
+    add(store, "admin", "Admin", ["admin"], password, "first start", must_change=True)
     return password
+
+
+def reset(store: Store, person_id: str, actor: str) -> str:
+    """A generated password in the place of a person's, which they must change; it is returned once and kept nowhere."""
+    person, password = get(store, person_id), secrets.token_urlsafe(GENERATED_BYTES)
+    change(store, person_id, actor, person.name, person.roles, person.active, password, must_change=True)
+    return password
+
+
+def unlock(store: Store, person_id: str, actor: str) -> None:
+    """Forget a person's wrong passwords, so that they need not wait."""
+    get(store, person_id)
+    with store.change() as db:
+        gone = db.execute("DELETE FROM sign_in WHERE person = ? AND passed = 0", (person_id,)).rowcount
+        audit(db, actor, "person.unlock", f"person:{person_id}", {"attempts": gone})
 
 
 def change(
@@ -123,10 +150,11 @@ def change(
     active: bool,
     password: str | None = None,
     expected: int | None = None,
+    must_change: bool = False,
 ) -> Person:
     """Change a person; their sessions end where roles, password or leave to sign in changed. One admin always stays."""
     before = get(store, person_id)
-    _check(roles, password)
+    _check(person_id, name, roles, password)
     with store.change() as db:
         if expected is not None and before.revision != expected:
             raise Conflict("Changed meanwhile", f"{person_id} is at revision {before.revision}, not {expected}: read again.")
@@ -135,7 +163,10 @@ def change(
             {"name": name, "roles": json.dumps(roles), "active": active, "id": person_id},
         )
         if password is not None:
-            db.execute("UPDATE person SET password_hash = ? WHERE id = ?", (_HASHER.hash(password), person_id))
+            db.execute(
+                "UPDATE person SET password_hash = ?, must_change = ? WHERE id = ?",
+                (_HASHER.hash(password), must_change, person_id),
+            )
         left = [_person(row) for row in db.execute("SELECT * FROM person WHERE active = 1")]
         if not any("admin" in person.roles for person in left):
             raise Conflict("The last admin", "Somebody has to look after the people: make another admin first.")
@@ -149,30 +180,32 @@ def change(
 def sign_in(store: Store, person_id: str, password: str, address: str) -> tuple[str, Session]:
     """A new session's token, and the session. Raises WrongPassword or TooManyAttempts; both are counted.
 
-    The token is new at each sign-in, so that one planted before it is worth nothing.
+    The token is new at each sign-in, so that one planted before it is worth nothing. The attempt is counted as failed before
+    the password is looked at, so that many at once do not slip past the count.
     """
-    _wait_enough(store.db, person_id, address)
+    with store.change() as db:
+        _wait_enough(db, person_id, address)
+        db.execute("DELETE FROM sign_in WHERE at < ?", (_ago(days=KEPT_DAYS),))
+        attempt = db.execute(
+            "INSERT INTO sign_in (at, person, address, passed) VALUES (?, ?, ?, 0) RETURNING id",
+            (now(), person_id[:40], address[:60]),
+        ).fetchone()["id"]
     row = store.db.execute("SELECT * FROM person WHERE id = ? AND active = 1", (person_id,)).fetchone()
     try:
         _HASHER.verify(row["password_hash"] if row else _NOBODY, password[:MOST_PASSWORD])
         passed = row is not None
     except (VerificationError, InvalidHashError):
         passed = False
-    token, at = secrets.token_urlsafe(32), now()
-    with store.change() as db:
-        db.execute(
-            "INSERT INTO sign_in (at, person, address, passed) VALUES (?, ?, ?, ?)",
-            (at, person_id[:40], address[:60], passed),
-        )
-        db.execute("DELETE FROM sign_in WHERE at < ?", (_ago(days=KEPT_DAYS),))
-        if passed:
-            db.execute("DELETE FROM session WHERE seen_at < ?", (_ago(hours=SESSION_HOURS),))
-            db.execute(
-                "INSERT INTO session (token_hash, person, csrf, created_at, seen_at) VALUES (?, ?, ?, ?, ?)",
-                (_hashed(token), person_id, secrets.token_urlsafe(24), at, at),
-            )
     if not passed:
         raise WrongPassword
+    token, at = secrets.token_urlsafe(32), now()
+    with store.change() as db:
+        db.execute("UPDATE sign_in SET passed = 1 WHERE id = ?", (attempt,))
+        db.execute("DELETE FROM session WHERE seen_at < ?", (_ago(hours=SESSION_HOURS),))
+        db.execute(
+            "INSERT INTO session (token_hash, person, csrf, created_at, seen_at) VALUES (?, ?, ?, ?, ?)",
+            (_hashed(token), person_id, secrets.token_urlsafe(24), at, at),
+        )
     session = session_of(store, token)
     assert session is not None
     return token, session
@@ -188,13 +221,14 @@ def session_of(store: Store, token: str) -> Session | None:
     if row is None:
         return None
     minutes = agreement(store).idle_minutes
-    if row["seen_at"] < _ago(minutes=minutes) or row["began"] < _ago(hours=SESSION_HOURS):
-        sign_out(store, token)
+    hashed, at = _hashed(token), now()
+    seen_at = max(row["seen_at"], store.last_asked.get(hashed, ""))
+    if seen_at < _ago(minutes=minutes) or row["began"] < _ago(hours=SESSION_HOURS):
         return None
-    if row["seen_at"] < _ago(seconds=SEEN_EVERY_S):
-        with store.change() as db:
-            db.execute("UPDATE session SET seen_at = ? WHERE token_hash = ?", (now(), _hashed(token)))
-    return Session(_person(row), row["csrf"], row["seen_at"], minutes)
+    # Being asked for keeps it awake; that is written with the next change, as reading must not wait for a writer.
+    store.last_asked[hashed] = at
+    store.with_next_change(("session", hashed), "UPDATE session SET seen_at = ? WHERE token_hash = ?", (at, hashed))
+    return Session(_person(row), row["csrf"], seen_at, minutes)
 
 
 def sign_out(store: Store, token: str) -> None:
@@ -206,10 +240,12 @@ def sign_out(store: Store, token: str) -> None:
 @dataclass(frozen=True, slots=True)
 class Agreement:
     """What the department agreed on. another_approves: a chart is approved by another person than its author.
-    idle_minutes: after so long without a request a session ends; a shared console wants it short."""
+    idle_minutes: after so long without a request a session ends; a shared console wants it short. open_records: the log,
+    comments, clearances and histories may be read without signing in; techniques, charts and the Guide always may."""
 
     another_approves: bool = True
     idle_minutes: int = 15
+    open_records: bool = False
 
 
 def agreement(store: Store) -> Agreement:
@@ -229,9 +265,20 @@ def agree(store: Store, wanted: Agreement, actor: str) -> Agreement:
 
 
 def _wait_enough(db: sqlite3.Connection, person_id: str, address: str) -> None:
-    """Raise TooManyAttempts while a name, or an address, has failed too often too lately."""
+    """Raise TooManyAttempts while a name, or an address, has failed too often too lately.
+
+    An address from which the person signed in before counts by itself, so that nobody can lock a person out of their own
+    console by guessing from elsewhere; all other addresses count together.
+    """
+    name, place = person_id[:40], address[:60]
+    known = [
+        row["address"]
+        for row in db.execute("SELECT DISTINCT address FROM sign_in WHERE person = ? AND passed = 1", (name,)).fetchall()
+    ]
+    where = "address = ?" if place in known else f"address NOT IN ({', '.join('?' * len(known))})"
     tried = db.execute(
-        "SELECT at, passed FROM sign_in WHERE person = ? ORDER BY id DESC LIMIT 40", (person_id[:40],)
+        f"SELECT at, passed FROM sign_in WHERE person = ? AND {where} ORDER BY id DESC LIMIT 40",
+        (name, *([place] if place in known else known)),
     ).fetchall()
     failed = 0
     for row in tried:
@@ -254,7 +301,7 @@ def _hold(left_s: float) -> None:
         raise TooManyAttempts(int(left_s) + 1)
 
 
-def _check(roles: Sequence[Role], password: str | None) -> None:
+def _check(person_id: str, name: str, roles: Sequence[Role], password: str | None) -> None:
     for role in roles:
         one_of("roles", role, ROLES)
     if not roles:
@@ -266,11 +313,19 @@ def _check(roles: Sequence[Role], password: str | None) -> None:
             {"min": LEAST_PASSWORD, "max": MOST_PASSWORD, "unit": "characters"},
             "password",
         )
+    if password is not None and (why := passwords.weakness(password, person_id, name)):
+        raise Refusal("Password too easy", f"{why} Take a few words that do not belong together.", None, "password")
 
 
 def _person(row: sqlite3.Row) -> Person:
     return Person(
-        row["id"], row["name"], tuple(json.loads(row["roles"])), bool(row["active"]), row["created_at"], row["revision"]
+        row["id"],
+        row["name"],
+        tuple(json.loads(row["roles"])),
+        bool(row["active"]),
+        row["created_at"],
+        row["revision"],
+        bool(row["must_change"]),
     )
 
 

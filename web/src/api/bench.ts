@@ -221,6 +221,13 @@ export const useSignIn = () =>
 
 export const useSignOut = () => useSessionChange(() => unwrap<Session>(client.DELETE("/api/session")));
 
+/** Change one's own password; every session of one's own ends with it, this one too. */
+export const useOwnPassword = () =>
+  useSessionChange(async (body: Schemas["NewPassword"]) => {
+    await unwrap(client.PUT("/api/session/password", { body }));
+    return unwrap<Session>(client.GET("/api/session"));
+  });
+
 export const usePeople = (wanted: boolean) =>
   useQuery({
     queryKey: ["people"],

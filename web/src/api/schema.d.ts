@@ -1155,7 +1155,7 @@ export interface paths {
          * Post Technique
          * @description kVp, mAs, mA, time, focal spot, SID and grid for a measured patient, with how they were worked out.
          *
-         *     Served by `lane` in front of the framework; described here.
+         *     Served by `TechniquePath` in front of the framework; described here.
          */
         post: operations["post_technique_api_techniques_post"];
         delete?: never;
@@ -1490,7 +1490,8 @@ export interface components {
         /**
          * Agreement
          * @description What the department agreed on. another_approves: a chart is approved by another person than its author.
-         *     idle_minutes: after so long without a request a session ends; a shared console wants it short.
+         *     idle_minutes: after so long without a request a session ends; a shared console wants it short. open_records: the log,
+         *     comments, clearances and histories may be read without signing in; techniques, charts and the Guide always may.
          */
         Agreement: {
             /**
@@ -1503,6 +1504,11 @@ export interface components {
              * @default 15
              */
             idle_minutes: number;
+            /**
+             * Open Records
+             * @default false
+             */
+            open_records: boolean;
         };
         /**
          * AngleAdvice
@@ -3448,7 +3454,8 @@ export interface components {
         };
         /**
          * Person
-         * @description Somebody who may sign in. id: the short name they type and that audit rows carry.
+         * @description Somebody who may sign in. id: the short name they type and that audit rows carry. must_change: their password was
+         *     generated, and they have to set their own before anything is kept in their name.
          */
         Person: {
             /** Id */
@@ -3472,6 +3479,11 @@ export interface components {
              * @default 1
              */
             revision: number;
+            /**
+             * Must Change
+             * @default false
+             */
+            must_change: boolean;
         };
         /**
          * PersonIn
@@ -4117,6 +4129,11 @@ export interface components {
             idle_minutes: number;
             /** Offered */
             offered: components["schemas"]["Offered"][];
+            /**
+             * Must Change
+             * @default false
+             */
+            must_change: boolean;
         };
         /**
          * SetupRequest

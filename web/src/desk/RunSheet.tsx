@@ -249,7 +249,11 @@ function Clearance({
                 onChange={setWhy}
               />
               <div className="flex gap-2">
-                <Button tone="beam" disabled={!who.trim() || clearance.isPending} onClick={() => keep("cleared")}>
+                <Button
+                  tone="beam"
+                  disabled={!who.trim() || clearance.isPending}
+                  onClick={() => keep("cleared")}
+                >
                   Record clearance
                 </Button>
                 <Button

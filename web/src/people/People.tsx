@@ -6,7 +6,7 @@ import { Button } from "../ui/Button";
 import { Refusal, Waiting } from "../ui/Notice";
 import { NumberField } from "../ui/NumberField";
 import { ROLE } from "../ui/words";
-import { Field } from "./SignInPage";
+import { Field } from "../ui/Field";
 
 const ROLES = Object.keys(ROLE) as Role[];
 
@@ -175,7 +175,8 @@ function Agreement() {
   const agreement = useAgreement();
   const agree = useAgree();
   if (!agreement.data) return null;
-  const { another_approves = true, idle_minutes = 15 } = agreement.data;
+  const now = agreement.data;
+  const set = (changed: Partial<typeof now>) => agree.mutate({ ...now, ...changed });
   return (
     <div className="mt-6">
       <h2 className="text-lead">What the department agreed on</h2>
@@ -183,10 +184,18 @@ function Agreement() {
         <label className="flex items-center">
           <Tick
             label="A chart is approved by another person than its author"
-            on={another_approves}
-            onChange={() => agree.mutate({ another_approves: !another_approves, idle_minutes })}
+            on={now.another_approves}
+            onChange={() => set({ another_approves: !now.another_approves })}
           />
           A chart is approved by another person than its author
+        </label>
+        <label className="flex items-center">
+          <Tick
+            label="The log, comments and histories can be read without signing in"
+            on={now.open_records}
+            onChange={() => set({ open_records: !now.open_records })}
+          />
+          The log, comments and histories can be read without signing in
         </label>
         <NumberField
           id="idle"
@@ -194,10 +203,8 @@ function Agreement() {
           label="A console signs out after"
           unit="min"
           digits={0}
-          value={idle_minutes}
-          onChange={(minutes) =>
-            minutes !== null && agree.mutate({ another_approves, idle_minutes: Math.round(minutes) })
-          }
+          value={now.idle_minutes}
+          onChange={(minutes) => minutes !== null && set({ idle_minutes: Math.round(minutes) })}
         />
       </div>
       {agree.isError && <Refusal error={agree.error} className="mt-2" />}

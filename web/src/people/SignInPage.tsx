@@ -4,8 +4,10 @@ import { useNavigate, useSearchParams } from "react-router";
 import { useSignIn, useSignOut } from "../api/bench";
 import { useSession } from "../api/queries";
 import { Button } from "../ui/Button";
+import { Field } from "../ui/Field";
 import { Refusal, Waiting } from "../ui/Notice";
 import { ROLE } from "../ui/words";
+import { OwnPassword } from "./OwnPassword";
 import { People } from "./People";
 
 /** Who is at the console: sign in, hand over to somebody else, sign out. A demo offers its accounts here. */
@@ -32,7 +34,8 @@ export function SignInPage() {
     signIn.mutate(
       { person: who, password: word },
       {
-        onSuccess: () => void navigate(home),
+        // A generated password is changed here before anything else.
+        onSuccess: (now) => void (now.must_change || navigate(home)),
         onError: () => document.getElementById("password")?.focus(),
       },
     );
@@ -77,6 +80,7 @@ export function SignInPage() {
           </div>
           {signIn.isError && <Refusal error={signIn.error} />}
         </form>
+        {here && <OwnPassword mustChange={session.data.must_change ?? false} />}
         <p className="mt-5 text-note text-ink-3">
           A console left alone for {session.data.idle_minutes} minutes signs out by itself; nothing typed is
           lost.
@@ -111,41 +115,6 @@ export function SignInPage() {
         </section>
       )}
       {here?.roles.includes("admin") && <People me={here.id} />}
-    </div>
-  );
-}
-
-export function Field({
-  id,
-  label,
-  value,
-  onChange,
-  autoComplete,
-  secret = false,
-}: {
-  id: string;
-  label: string;
-  value: string;
-  onChange: (text: string) => void;
-  autoComplete?: string;
-  secret?: boolean;
-}) {
-  return (
-    <div className="rounded-sm border border-rule-strong px-2.5 py-1 leading-tight focus-within:border-beam">
-      <label htmlFor={id} className="label block">
-        {label}
-      </label>
-      <input
-        id={id}
-        type={secret ? "password" : "text"}
-        className="w-full bg-transparent leading-tight outline-none"
-        maxLength={200}
-        autoComplete={autoComplete ?? "off"}
-        autoCapitalize="none"
-        spellCheck={false}
-        value={value}
-        onChange={(event) => onChange(event.currentTarget.value)}
-      />
     </div>
   );
 }

@@ -13,8 +13,8 @@ from dataclasses import dataclass, replace
 import numpy as np
 
 from oakbeam.core.chart_check.expected_index import PLACES, TOLERANCE_DI, index_over_thickness
-from oakbeam.core.charts.levelled import level
-from oakbeam.core.charts.line import ChartLine
+from oakbeam.core.charts.levelled import level_at
+from oakbeam.core.charts.line import ChartLine, even_steps_cm
 from oakbeam.core.charts.receptor_exposure import signals_per_mas
 from oakbeam.core.charts.systems import Band, Banded, FixedKvp, Levelled, VariableKvp
 from oakbeam.core.charts.validation import check_line
@@ -120,12 +120,14 @@ def _changes(line: ChartLine, room: Room, projection: Projection) -> list[tuple[
                 what = f"{more} more {'band' if more == 1 else 'bands'}: within one, the exposure strays too far"
                 found.append((cut_up, what, 2 * more))
         if not isinstance(law, Banded):
-            levelled = level(line, room, projection, base_cm, kvp, mas)
-            what = (
-                "the physics model's mAs in place of the line's own"
-                if not isinstance(law, Levelled)
-                else "levelled anew from its base"
-            )
+            # Whatever kVp the line has at a thickness stays: the chart keeper chose it, for the part or for the tube.
+            if isinstance(law, Levelled):
+                places, what = {one.thickness_cm for one in law.points}, "levelled anew from its base"
+            else:
+                places = {*line.range_cm, *even_steps_cm(line.range_cm)}
+                what = "the physics model's mAs in place of the line's own"
+            kvps = {float(cm): law.at(cm)[0] for cm in sorted({*places, base_cm})}
+            levelled = level_at(line, room, projection, kvps, base_cm, mas)
             found.append((replace(line, law=levelled), what, len(levelled.points)))
     except Refusal:
         pass

@@ -14,7 +14,7 @@ import numpy as np
 
 from oakbeam.core.anatomy.composition import part_of
 from oakbeam.core.chart_making.from_model import served, smallest_receptor, usual_sid_cm
-from oakbeam.core.charts.levelled import level
+from oakbeam.core.charts.levelled import level_at
 from oakbeam.core.charts.line import ChartLine
 from oakbeam.core.charts.links import scaled
 from oakbeam.core.charts.systems import Banded, FixedKvp, Levelled, MasRule, VariableKvp
@@ -59,7 +59,7 @@ def adapt(
     found = []
     for line in lines:
         try:
-            found.append(_carried(line, source, target, projections[line.projection]))
+            found.append(_adapted(line, source, target, projections[line.projection]))
         except Refusal as refusal:
             found.append(Adapted(line, None, (), 1.0, (), refusal.detail))
     return tuple(found)
@@ -77,7 +77,7 @@ class _Place:
     target_ei: float | None
 
 
-def _carried(line: ChartLine, source: Room, target: Room, projection: Projection) -> Adapted:
+def _adapted(line: ChartLine, source: Room, target: Room, projection: Projection) -> Adapted:
     old = _place_of(line, source, projection)
     support = _support(line, target, projection)
     receptor = _receptor(old.receptor, target, projection, support)
@@ -103,15 +103,20 @@ def _carried(line: ChartLine, source: Room, target: Room, projection: Projection
         key=None,
         id=None,
         law=_law(line.law, factor, kvp, station),
-        note=f"carried from {source.name}, mAs ×{factor:.3g}"[:500],
+        note=f"adapted from {source.name}, mAs ×{factor:.3g}"[:500],
     )
     if isinstance(line.law, Levelled):
-        # The model levels it anew for the new beam; the base keeps the accepted exposure.
-        steps = {point.kvp for point in line.law.points}
-        per_cm = 1.0 if len(steps) > 1 else 0.0
-        moved = replace(moved, law=level(moved, target, projection, line.thickness_cm, station, mas * factor, per_cm))
+        # The model levels it anew for the new beam: the base keeps the accepted exposure, and each point its kVp, as far
+        # as the new room reaches it.
+        kvps = {one.thickness_cm: _reached(target, one.kvp) for one in line.law.points}
+        moved = replace(moved, law=level_at(moved, target, projection, kvps, line.thickness_cm, mas * factor))
     checked = check_line(moved, projection, target)
     return Adapted(line, checked, factors, factor, tuple(_doubts(line, checked, factor, old, receptor, source, target)))
+
+
+def _reached(room: Room, kvp: float) -> float:
+    """The kVp itself, or the end of the room's settings that is nearest to it."""
+    return min(max(kvp, room.generator.kvp[0]), room.generator.kvp[-1])
 
 
 def _reaches(room: Room, kvp: float) -> bool:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+from collections.abc import Mapping
 
 import numpy as np
 
@@ -11,6 +12,7 @@ from oakbeam.core.charts.receptor_exposure import signals_per_mas
 from oakbeam.core.charts.systems import Levelled, Point
 from oakbeam.core.equipment.room import Room
 from oakbeam.core.errors import within
+from oakbeam.core.physics.beam.tables import Array
 from oakbeam.core.projection import Projection
 
 KVP_STEP = 5.0
@@ -32,7 +34,7 @@ def level(
     base_mas: float,
     kvp_per_cm: float = 0.0,
 ) -> Levelled:
-    """The law through (base_cm, base_kvp, base_mas) that the model expects to be level over the line's range.
+    """The mAs rule through (base_cm, base_kvp, base_mas) that the model expects to be level over the line's range.
 
     line gives conditions and range. kvp_per_cm > 0 steps the kVp with thickness, in steps of KVP_STEP about the base and
     within the projection's usual window (a little above it for the largest) and the room's stations. Points every centimetre
@@ -47,6 +49,23 @@ def level(
     # A whole step that would leave the window is not taken.
     most_up, most_down = math.floor((highest - base_kvp) / KVP_STEP), math.floor((base_kvp - lowest) / KVP_STEP)
     kvp = base_kvp + KVP_STEP * np.clip(steps, -most_down, most_up)
+    return _levelled(line, room, projection, places, kvp, base_cm, base_mas)
+
+
+def level_at(
+    line: ChartLine, room: Room, projection: Projection, kvp_by_cm: Mapping[float, float], base_cm: float, base_mas: float
+) -> Levelled:
+    """The mAs rule through base_mas [mAs] at base_cm that the model expects to be level, each point at the kVp it is given.
+
+    kvp_by_cm: kVp by thickness [cm], base_cm among them. line gives the conditions; its own rule is not looked at.
+    """
+    places = np.array(sorted(kvp_by_cm))
+    return _levelled(line, room, projection, places, np.array([kvp_by_cm[float(cm)] for cm in places]), base_cm, base_mas)
+
+
+def _levelled(
+    line: ChartLine, room: Room, projection: Projection, places: Array, kvp: Array, base_cm: float, base_mas: float
+) -> Levelled:
     signals = signals_per_mas(line, room, projection, places, kvp)
     base = int(np.flatnonzero(places == base_cm)[0])
     mas = base_mas * signals[base] / signals
