@@ -9,7 +9,7 @@ from oakbeam import cli
 
 
 def test_an_empty_database_is_seeded_once(tmp_path, capsys):
-    for said in ("Demo clinic added.", "The database already has rooms; nothing was added."):
+    for said in ("Demo clinic added.", "The demo clinic is there already; nothing was added."):
         assert cli.main(["--data", str(tmp_path), "seed"]) == 0
         assert capsys.readouterr().out.strip() == said
 
@@ -55,7 +55,7 @@ def test_judge_export_import_backup(run, tmp_path):
     assert run("chart-export", "99")[0] == 2
     assert run("backup", str(tmp_path / "copy.db"))[0] == 0
     assert run("backup", str(tmp_path / "copy.db"))[0] == 2
-    assert run("seed")[1].startswith("The database already has rooms")
+    assert run("seed")[1].startswith("The demo clinic is there already")
 
 
 def test_the_described_api_is_the_one_the_front_end_was_made_for(capsys):

@@ -49,7 +49,7 @@ def test_convert_goes_round_and_compare_sees_the_difference(run, files, tmp_path
     assert sorted(one["change"] for one in json.loads(out)) == ["added", "added", "removed"]
 
 
-def test_build_carry_and_print(run, tmp_path):
+def test_build_adapt_and_print(run, tmp_path):
     exposure = {
         "projection": "lspine-ap", "receptor": "plate-35", "support": "table_bucky", "grid_ratio": 8, "sid_cm": 100,
         "thickness_cm": 21, "kvp": 80, "mas": 40, "ei": 300,
@@ -58,7 +58,7 @@ def test_build_carry_and_print(run, tmp_path):
     code, out = run("chart", "build", "room-2", "--school", "banded", "--save", "Drafted", given=asked)
     assert code == 0
     assert {draft["line"]["law"]["name"] for draft in json.loads(out)["drafts"]} == {"banded"}
-    code, out = run("chart", "carry", "2", "portable", "--save", "From room 2")
+    code, out = run("chart", "adapt", "2", "portable", "--save", "From room 2")
     assert code == 0
     assert any(one["refusal"] for one in json.loads(out)) or all(one["line"] for one in json.loads(out))
     for kind in ("wall", "booklet", "card"):
@@ -69,7 +69,7 @@ def test_build_carry_and_print(run, tmp_path):
 
 @pytest.mark.parametrize(
     "arguments",
-    [("lint", "99"), ("lint", "none.csv"), ("lint", "none.doc"), ("convert", "1", "x.doc"), ("carry", "1", "nowhere")],
+    [("lint", "99"), ("lint", "none.csv"), ("lint", "none.doc"), ("convert", "1", "x.doc"), ("adapt", "1", "nowhere")],
 )
 def test_refusals_are_told_with_exit_code_2(run, arguments):
     code, out = run("chart", *arguments)
@@ -79,6 +79,6 @@ def test_refusals_are_told_with_exit_code_2(run, arguments):
 
 def test_people_from_the_shell(run):
     assert [person["id"] for person in json.loads(run("person")[1])] == ["ilse", "joren", "noor", "pim", "tamsin"]
-    code, out = run("person", "ann", "--name", "Ann", "--role", "keeper", given="a long enough one\n")
+    code, out = run("person", "add", "ann", "--name", "Ann", "--role", "keeper", given="a long enough one\n")
     assert (code, json.loads(out)["roles"]) == (0, ["keeper"])
-    assert run("person", "bob", "--role", "keeper", given="short")[0] == 2
+    assert run("person", "add", "bob", "--role", "keeper", given="short")[0] == 2

@@ -21,7 +21,7 @@ def desk(page: Page, site: str) -> None:
     page.goto(f"{site}/desk")
     take(page, "lumbar", "Lumbar spine, 3 views")
     fill(page, "Thickness: not measured", "24")
-    fill(page, "SID as taped", "110")
+    fill(page, "SID (measured)", "110")
     choose(page, "Grid", "8:1")
     tab(page, "Exposure")
     fill(page, "kVp by hand", "84")
@@ -120,14 +120,14 @@ def editor(page: Page, site: str) -> None:
 
 def level(page: Page, site: str) -> None:
     draft(page, site)
-    page.get_by_role("radio", name="Level").click()
+    page.get_by_role("radio", name="EI over thickness").click()
     page.get_by_role("button", name="Level it").click()
-    page.get_by_role("button", name="Take all").wait_for()
+    page.get_by_role("button", name="Apply all").wait_for()
 
 
 def compare(page: Page, site: str) -> None:
     level(page, site)
-    page.get_by_role("button", name="Take all").click()
+    page.get_by_role("button", name="Apply all").click()
     page.get_by_text("1 of 171 lines leave it").wait_for()
     page.get_by_role("radio", name="Compare").click()
     page.get_by_text("lines differ").wait_for()

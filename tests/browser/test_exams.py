@@ -32,7 +32,7 @@ def test_a_spine_trauma_on_a_stretcher(page: Page, site: str):
     fill(page, "Thickness: not measured", "12")
     # The stretcher leaves 165 cm, taped: the mAs goes with the square.
     exact = page.get_by_role("list", name="How the numbers came about")
-    fill(page, "SID as taped", "165")
+    fill(page, "SID (measured)", "165")
     expect(exact).to_contain_text("×0.84")
     accept(page)
     # T1 was not shown: the swimmer's lateral is next, with what the hands must change on the way.
@@ -78,7 +78,7 @@ def test_an_abdomen_upright_then_supine_on_a_large_patient_with_two_crosswise_im
     expect(number(page, "mas")).to_have_text(mas)
     accept(page)
     # The department does it so for every large patient: the order in hand is kept as a set of its own.
-    page.get_by_role("button", name="Keep set").click()
+    page.get_by_role("button", name="Save as exam").click()
     page.get_by_label("Name of the set").fill("Abdomen, large patient")
     page.get_by_label("Why in this order").fill("Two crosswise images upright.")
     page.get_by_role("button", name="Keep", exact=True).click()

@@ -76,7 +76,7 @@ def test_from_an_accepted_exposure_to_the_log(page: Page, site: str) -> None:
     page.get_by_role("button", name="AP oblique, inward").click()
     expect(page.get_by_test_id("not-measured")).to_contain_text("average adult's, not measured")
     fill(page, "Thickness: not measured", "16.5")
-    fill(page, "SID as taped", "110")
+    fill(page, "SID (measured)", "110")
     expect(number(page, "kvp")).to_have_text("68")
     expect(number(page, "mas")).to_have_text("16")
     running = page.get_by_role("list", name="How the numbers came about").get_by_role("listitem")

@@ -87,6 +87,7 @@ RULES: Mapping[str, Rule] = {
     "POST /api/rooms/{room_id}/build": CHART,
     "POST /api/rooms/{room_id}/adapt": CHART,
     "POST /api/charts/{chart_id}/adjust": CHART,
+    "POST /api/charts/{chart_id}/cells": CHART,
     "POST /api/charts/{chart_id}/level": CHART,
     "POST /api/charts/import/preview": CHART,
     "POST /api/rooms/{room_id}/calibration/fit": ROOM,
@@ -136,6 +137,7 @@ BODIES: Mapping[str, int] = {
     "POST /api/charts": 4096 * KB,
     "POST /api/charts/import": 3072 * KB,
     "POST /api/charts/import/preview": 10_240 * KB,
+    "POST /api/charts/{chart_id}/cells": 1024 * KB,
     "POST /api/charts/{chart_id}/changes": 4096 * KB,
     "POST /api/charts/{chart_id}/lines": 256 * KB,
     "PUT /api/charts/{chart_id}/lines/{line_id}": 256 * KB,
@@ -261,26 +263,39 @@ class AccessControl:
         length = headers.get("content-length", "0")
         if not length.isdigit() or int(length) > most:
             raise TooLarge(most)
-        await self.app(scope, _limited(receive, most), send)
+        body = _Body(receive, most)
+
+        async def unless_refused(message: Message) -> None:
+            # The framework answers a body that breaks off in its own words; ours say what is allowed.
+            if body.refusal is None:
+                await send(message)
+
+        await self.app(scope, body.receive, unless_refused)
+        if body.refusal is not None:
+            raise body.refusal
 
 
-def _limited(receive: Receive, most: int) -> Receive:
-    """The body as it comes, refused where more comes than there may be, or a NUL in a text."""
-    seen, tail = 0, b""
+class _Body:
+    """A body as it comes; refused where more comes than there may be, or a NUL in a text."""
 
-    async def limited() -> Message:
-        nonlocal seen, tail
-        message = await receive()
-        body: bytes = message.get("body", b"")
-        seen += len(body)
-        if seen > most:
-            raise TooLarge(most)
-        if _NUL in tail + body:
-            raise NulInText
-        tail = body[-len(_NUL) :]
+    def __init__(self, receive: Receive, most: int) -> None:
+        self._receive, self._most = receive, most
+        self._seen, self._tail = 0, b""
+        self.refusal: Refusal | None = None
+
+    async def receive(self) -> Message:
+        """The next part. Raises TooLarge or NulInText, which `refusal` then holds."""
+        message = await self._receive()
+        part: bytes = message.get("body", b"")
+        self._seen += len(part)
+        if self._seen > self._most:
+            self.refusal = TooLarge(self._most)
+        elif _NUL in self._tail + part:
+            self.refusal = NulInText()
+        if self.refusal is not None:
+            raise self.refusal
+        self._tail = part[-len(_NUL) :]
         return message
-
-    return limited
 
 
 def the_store(request: Request) -> Store:

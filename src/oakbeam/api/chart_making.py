@@ -13,7 +13,7 @@ from oakbeam.api.technique_request import room_of
 from oakbeam.api.types import Ei, GridRatio, Id, Key, Kvp, Length, Mas, Number, RequestBody, Sid, ThicknessCm
 from oakbeam.catalogue import Catalogue
 from oakbeam.core.chart_making import adapt, compare, from_test_exposures, systems
-from oakbeam.core.chart_making.bulk_edit import Adjust, adjusted
+from oakbeam.core.chart_making.bulk_edit import Adjust, Cell, adjusted, with_cell
 from oakbeam.core.chart_making.systems import SystemView, TechniqueSystem
 from oakbeam.core.charts import links
 from oakbeam.core.charts.line import (
@@ -21,6 +21,7 @@ from oakbeam.core.charts.line import (
     ChartLine,
     Link,
 )
+from oakbeam.core.charts.validation import check_line
 from oakbeam.core.equipment.room import Room
 from oakbeam.core.errors import Refusal
 from oakbeam.core.projection import SupportId
@@ -60,6 +61,20 @@ class Adjustment(WhichLines):
     school: TechniqueSystem | None = None
     on_stations: bool = False
     hold: bool = True
+
+
+class CellIn(RequestBody):
+    """A number typed into a line; lengths cm."""
+
+    line: Id
+    cell: Cell
+    value: Number
+
+
+class CellsIn(RequestBody):
+    """Cells typed or pasted, in the order in which they count."""
+
+    cells: Annotated[list[CellIn], Field(min_length=1, max_length=5000)]
 
 
 class ComparedOut(BaseModel):
@@ -137,6 +152,26 @@ def lines_named(chart: Chart, asked: WhichLines) -> list[ChartLine]:
     if asked.lines is None:
         return list(chart.lines)
     return [charts.line_of(chart, line_id) for line_id in asked.lines]
+
+
+def typed(store: Store, chart_id: int, asked: CellsIn) -> list[Proposal]:
+    """What cells typed or pasted make of their lines, all cells of a line together."""
+    chart, room, known = chart_with_room(store, chart_id)
+    cells: dict[int, list[CellIn]] = {}
+    for cell in asked.cells:
+        cells.setdefault(cell.line, []).append(cell)
+    found = []
+    for line_id, own in cells.items():
+        line = made = charts.line_of(chart, line_id)
+        try:
+            for cell in own:
+                made = with_cell(made, cell.cell, cell.value)
+            check_line(made, known.projection(line.projection), room)
+        except Refusal as refusal:
+            found.append(Proposal(id=line_id, revision=line.revision, line=None, what="", refusal=refusal.detail))
+            continue
+        found.append(Proposal(id=line_id, revision=line.revision, line=made, what=f"{len(own)} cells"))
+    return found
 
 
 def adjust(store: Store, chart_id: int, asked: Adjustment) -> list[Proposal]:
@@ -247,3 +282,9 @@ def post_build(store: StoreHere, room_id: str, asked: BuildIn) -> BuiltOut:
 def post_adapt(store: StoreHere, room_id: str, asked: AdaptIn) -> list[AdaptedOut]:
     """A chart of another room carried to this one, each line with its factors and their reasons. Nothing is kept."""
     return adapt_chart(store, room_id, asked)
+
+
+@router.post("/charts/{chart_id}/cells")
+def post_cells(store: StoreHere, chart_id: Id, asked: CellsIn) -> list[Proposal]:
+    """What typed or pasted cells would make of their lines, all cells of a line composed. Nothing is kept."""
+    return typed(store, chart_id, asked)

@@ -21,7 +21,7 @@ export type Change = Schemas["ChangeIn"];
 export type Changed = Schemas["ChangedOut"];
 export type LineIn = Schemas["LineIn"];
 export type Adjustment = Schemas["Adjustment"];
-export type SchoolView = Schemas["SystemView"];
+export type SystemView = Schemas["SystemView"];
 export type Built = Schemas["BuiltOut"];
 export type Carried = Schemas["AdaptedOut"];
 export type Preview = Schemas["PreviewOut"];
@@ -40,18 +40,18 @@ export const useLevel = (chart: Chart) =>
     staleTime: Infinity,
   });
 
-export const useLint = (chart: Chart) =>
+export const useChartCheck = (chart: Chart) =>
   useQuery({
     queryKey: ["bench", "lint", chart.id],
     queryFn: () => unwrap<Finding[]>(client.GET("/api/charts/{chart_id}/lint", ofChart(chart.id))),
     staleTime: Infinity,
   });
 
-export const useSchools = (chart: Chart, line: number) =>
+export const useSystems = (chart: Chart, line: number) =>
   useQuery({
     queryKey: ["bench", "schools", chart.id, chart.revision, line],
     queryFn: () =>
-      unwrap<SchoolView[]>(
+      unwrap<SystemView[]>(
         client.GET("/api/charts/{chart_id}/lines/{line_id}/systems", {
           params: { path: { chart_id: chart.id, line_id: line } },
         }),
@@ -91,7 +91,7 @@ export const linkTo = (chart: number, line: number, to: number) =>
     }),
   );
 
-/** Every room's versions, to compare with or to carry. */
+/** Every room's versions, to compare with or to adapt. */
 export const useEveryChart = () =>
   useQuery({
     queryKey: ["charts", "every"],
@@ -122,7 +122,7 @@ export const useChanges = () => {
   });
 };
 
-/** One line on the room's stations. */
+/** One line on the room's generator settings. */
 export const useLineTable = (chart: Chart, line: Line | undefined) =>
   useQuery({
     queryKey: ["bench", "table", chart.id, line?.id, line?.revision, chart.revision],
@@ -144,6 +144,14 @@ export const useLevelIt = () =>
     [],
   );
 
+/** What typed or pasted cells make of their lines, all cells of a line composed; nothing is kept. */
+export const useCells = () =>
+  useChange(
+    ({ chart, body }: { chart: number; body: Schemas["CellsIn"] }) =>
+      unwrap<Proposal[]>(client.POST("/api/charts/{chart_id}/cells", { ...ofChart(chart), body })),
+    [],
+  );
+
 export const useAdjust = () =>
   useChange(
     ({ chart, body }: { chart: number; body: Adjustment }) =>
@@ -158,7 +166,7 @@ export const useBuild = () =>
     [],
   );
 
-export const useCarry = () =>
+export const useAdapt = () =>
   useChange(
     ({ room, chart }: { room: string; chart: number }) =>
       unwrap<Carried[]>(client.POST("/api/rooms/{room_id}/adapt", { ...ofRoom(room), body: { chart } })),

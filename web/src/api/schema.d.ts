@@ -624,6 +624,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/charts/{chart_id}/cells": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Post Cells
+         * @description What typed or pasted cells would make of their lines, all cells of a line composed. Nothing is kept.
+         */
+        post: operations["post_cells_api_charts__chart_id__cells_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/charts/import": {
         parameters: {
             query?: never;
@@ -1849,6 +1869,29 @@ export interface components {
              * @default
              */
             cites: string;
+        };
+        /**
+         * CellIn
+         * @description A number typed into a line; lengths cm.
+         */
+        CellIn: {
+            /** Line */
+            line: number;
+            /**
+             * Cell
+             * @enum {string}
+             */
+            cell: "grid_ratio" | "sid_cm" | "thickness_cm" | "kvp" | "mas" | "parameter";
+            /** Value */
+            value: number;
+        };
+        /**
+         * CellsIn
+         * @description Cells typed or pasted, in the order in which they count.
+         */
+        CellsIn: {
+            /** Cells */
+            cells: components["schemas"]["CellIn"][];
         };
         /**
          * Chamber
@@ -7505,6 +7548,77 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["AdaptedOut"][];
+                };
+            };
+            /** @description Nobody is signed in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not for this role, or not from here */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description There is no such thing */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The present state does not allow it */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Refused; says what is allowed */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    post_cells_api_charts__chart_id__cells_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                chart_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["CellsIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Proposal"][];
                 };
             };
             /** @description Nobody is signed in */

@@ -26,12 +26,12 @@ const KEYS: { view: string; keys: [string, string][] }[] = [
   {
     view: "Desk: set-up",
     keys: [
-      ["s", "SID as taped"],
+      ["s", "SID (measured)"],
       ["b", "next support"],
       ["g", "next grid"],
       ["r", "next receptor"],
       ["k, m", "kVp or mAs by hand; the other follows"],
-      ["w", "ladder or what if"],
+      ["w", "how it was worked out, or what if"],
       ["x", "back to the chart's conditions"],
     ],
   },

@@ -10,21 +10,23 @@ import { usePreferences } from "../ui/preferences";
 import { Segmented } from "../ui/Segmented";
 import { Select } from "../ui/Select";
 import { focusField, useKeys } from "../ui/useKeys";
-import { GRID_RATIOS, RULING } from "../ui/words";
-import { Checks } from "./Checks";
-import { ExposurePanel } from "./ExposurePanel";
-import { Forecast } from "./Forecast";
-import { HowTo } from "./HowTo";
-import { Judge } from "./Judge";
-import { Ladder } from "./Ladder";
-import { Numbers } from "./Numbers";
-import { PatientPanel } from "./PatientPanel";
-import { Picture } from "./Picture";
-import { RunSheet } from "./RunSheet";
-import { SetupPanel } from "./SetupPanel";
-import { ThicknessRuler } from "./ThicknessRuler";
-import { type DeskState, measuredSoFar, personOf, useDesk } from "./useDesk";
-import { WhatIf } from "./WhatIf";
+import { GRID_RATIOS, METHOD } from "../ui/words";
+import { Checks } from "./exam/Checks";
+import { ExposurePanel } from "./setup/ExposurePanel";
+import { Forecast } from "./technique/Forecast";
+import { HowTo } from "./exam/HowTo";
+import { Judge } from "./review/Judge";
+import { Steps } from "./technique/Steps";
+import { Numbers } from "./technique/Numbers";
+import { PatientPanel } from "./setup/PatientPanel";
+import { Picture } from "./setup/Picture";
+import { RunSheet } from "./exam/RunSheet";
+import { SetupPanel } from "./setup/SetupPanel";
+import { ThicknessRuler } from "./measure/ThicknessRuler";
+import { measuredSoFar, personOf } from "./request";
+import { type DeskState } from "./state";
+import { useDesk } from "./useDesk";
+import { WhatIf } from "./technique/WhatIf";
 
 /** The Desk: exam, projection, measure, set-up, technique, judge, next; in this order on screen. */
 export function DeskPage({ room }: { room: Room }) {
@@ -300,7 +302,7 @@ function Desk({ room, projections, exams, charted }: Props) {
               className="shrink-0"
               value={beside}
               options={[
-                { value: "ladder", label: "Ladder" },
+                { value: "ladder", label: "How it was worked out" },
                 { value: "picture", label: "Picture" },
                 { value: "what-if", label: "What if" },
               ]}
@@ -308,11 +310,11 @@ function Desk({ room, projections, exams, charted }: Props) {
             />
             {beside === "ladder" && (
               <Select
-                label="Ruled by"
+                label="Calculated by"
                 value={state.school ?? room.school ?? "rules"}
                 options={[
                   { value: "rules", label: "Rules" },
-                  { value: "model", label: "Beam model" },
+                  { value: "model", label: "Physics model" },
                 ]}
                 onChange={(next) => act({ do: "school", school: next === "model" ? "model" : "rules" })}
                 className="w-24 xl:w-28 2xl:w-36"
@@ -322,10 +324,10 @@ function Desk({ room, projections, exams, charted }: Props) {
           {beside === "ladder" ? (
             answer && (
               <>
-                <Ladder answer={answer} />
+                <Steps answer={answer} />
                 <p className="mt-2 text-note text-ink-3">
-                  Chart version {answer.chart.version}, ruled by the{" "}
-                  {RULING[state.school ?? room.school ?? "rules"]}.
+                  Chart version {answer.chart.version}, calculated by{" "}
+                  {METHOD[state.school ?? room.school ?? "rules"]}.
                 </p>
               </>
             )

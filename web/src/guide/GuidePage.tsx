@@ -211,8 +211,8 @@ function Sheet({
               ]}
             />
           </Section>
-          <Schools title="Tube angle" ways={one.angles} none="Perpendicular to the receptor." />
-          {one.turns.length > 0 && <Schools title="Turn of the part" ways={one.turns} none="" />}
+          <Methods title="Tube angle" ways={one.angles} none="Perpendicular to the receptor." />
+          {one.turns.length > 0 && <Methods title="Turn of the part" ways={one.turns} none="" />}
           <Section title="Who cannot be positioned so">
             <ul>
               {one.variants.map((variant) => (
@@ -346,7 +346,7 @@ function Facts({ rows }: { rows: [string, string][] }) {
   );
 }
 
-function Schools({ title, ways, none }: { title: string; ways: Page["angles"]; none: string }) {
+function Methods({ title, ways, none }: { title: string; ways: Page["angles"]; none: string }) {
   return (
     <Section title={title}>
       {ways.length === 0 ? (

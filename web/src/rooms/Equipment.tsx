@@ -31,7 +31,7 @@ export function Equipment({ room, onChange }: Props) {
   const loose = room.loose_grids ?? [];
   return (
     <div className="grid grid-cols-1 gap-x-10 gap-y-6 px-5 py-4 xl:grid-cols-2">
-      <Section title="Generator stations">
+      <Section title="Generator settings">
         <ListField id="kvp" label="kVp" values={generator.kvp} onChange={(kvp) => setGenerator({ kvp })} />
         <ListField id="ma" label="mA" values={generator.ma} onChange={(ma) => setGenerator({ ma })} />
         <ListField id="mas" label="mAs" values={generator.mas} onChange={(mas) => setGenerator({ mas })} />
@@ -204,18 +204,18 @@ export function Equipment({ room, onChange }: Props) {
           )}
         </Section>
 
-        <Section title="Which school rules the ladder">
+        <Section title="Calculated by">
           <Segmented
-            label="School"
+            label="Method"
             value={room.school ?? "rules"}
             options={[
               { value: "rules", label: "Rules of thumb" },
-              { value: "model", label: "Beam model" },
+              { value: "model", label: "Physics model" },
             ]}
             onChange={(school) => set({ school: school === "model" ? "model" : "rules" })}
           />
           <p className="text-note text-ink-3">
-            The other school is shown on each rung where the two differ by over 10 %. At a chart line&apos;s
+            The other method is shown on each step where the two differ by over 10 %. At a chart line&apos;s
             own conditions both give the chart&apos;s numbers.
           </p>
         </Section>

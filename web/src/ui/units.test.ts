@@ -16,6 +16,10 @@ describe("typed numbers", () => {
     expect(typed("24.5")).toBe(24.5);
     expect(typed("24.")).toBe(24);
   });
+  it("leave a comma before three digits to the person", () => {
+    expect([typed("1,250"), typed("12,500")]).toEqual([null, null]);
+    expect([typed("0,250"), typed("1.250"), typed("1,25")]).toEqual([0.25, 1.25, 1.25]);
+  });
   it("refuse what is none", () => {
     for (const text of ["", ".", "-3", "1e3", "12 cm", "1,2,3"]) expect(typed(text)).toBeNull();
   });

@@ -28,8 +28,12 @@ export function signed(value: number, digits = 1): string {
   return Number(text) === 0 ? text : `${value < 0 ? "−" : "+"}${text}`;
 }
 
-/** The number a person typed, with decimal comma or point; null where it is none. */
+/**
+ * The number a person typed, with decimal comma or point; null where it is none. "1,250" is none: it may be a thousand and
+ * more, or one and a quarter, and a thousandth part of a mAs is no small slip.
+ */
 export function typed(text: string): number | null {
+  if (/^\s*[1-9]\d{0,2},\d{3}\s*$/.test(text)) return null;
   const cleaned = text.trim().replace(",", ".");
   if (!/^\d*\.?\d*$/.test(cleaned) || !/\d/.test(cleaned)) return null;
   return Number(cleaned);

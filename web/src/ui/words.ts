@@ -8,7 +8,7 @@ export const SUPPORT: Record<string, string> = {
   detector: "Loose detector",
 };
 
-export const SCHOOL: Record<string, string> = {
+export const SYSTEM: Record<string, string> = {
   fixed_kvp: "Fixed kVp",
   variable_kvp: "Variable kVp",
   banded: "Banded",
@@ -20,13 +20,13 @@ export const ROLE: Record<string, { name: string; does: string }> = {
   technologist: { name: "Technologist", does: "uses charts, records exposures" },
   keeper: { name: "Chart keeper", does: "builds and proposes charts" },
   physicist: { name: "Physicist", does: "calibrates rooms, approves charts" },
-  trainee: { name: "Trainee", does: "looks and practises" },
-  admin: { name: "Admin", does: "looks after people" },
+  trainee: { name: "Trainee", does: "trainee" },
+  admin: { name: "Administrator", does: "administrator" },
 };
 
 /** A school within a sentence: only its first letter is small. */
-export const schoolWords = (school: string) => {
-  const name = SCHOOL[school] ?? school;
+export const systemWords = (school: string) => {
+  const name = SYSTEM[school] ?? school;
   return name.charAt(0).toLowerCase() + name.slice(1);
 };
 
@@ -37,7 +37,7 @@ export const supportWords = (support: string) => {
 };
 
 /** Every way a chart line can be written, the ones that are a choice of kVp among them. */
-export const CHART_SCHOOL: Record<string, string> = {
+export const TECHNIQUE_SYSTEM: Record<string, string> = {
   fixed_kvp: "Fixed kVp",
   variable_kvp: "Variable kVp",
   high_kvp: "High kVp",
@@ -47,7 +47,7 @@ export const CHART_SCHOOL: Record<string, string> = {
 };
 
 /** The two schools of the ladder. */
-export const RULING = { rules: "rules of thumb", model: "beam model" } as const;
+export const METHOD = { rules: "rules of thumb", model: "physics model" } as const;
 
 export const RECEPTOR_KIND: Record<string, string> = {
   dr_csi: "DR panel, CsI",
@@ -67,7 +67,7 @@ export const receptorName = (room: Room, id: string) =>
   room.receptors.find((receptor) => receptor.id === id)?.name ?? id;
 
 /** The law of a line in a few words. */
-export function lawWords(line: Line): string {
+export function ruleWords(line: Line): string {
   const law = line.law;
   if (law.name === "banded") return `${law.bands.length} bands`;
   if (law.name === "levelled") return `${law.points.length} points, by the model`;

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass, replace
+from typing import Any, Literal
 
 import numpy as np
 
@@ -10,13 +11,16 @@ from oakbeam.core.chart_making.systems import TechniqueSystem, in_system
 from oakbeam.core.charts.line import ChartLine
 from oakbeam.core.charts.links import scaled
 from oakbeam.core.charts.receptor_exposure import signals_per_mas, wanted_of
-from oakbeam.core.charts.systems import Band, Banded, FixedKvp, Levelled, MasRule, Point, VariableKvp
+from oakbeam.core.charts.systems import SYSTEM_NAMES, Band, Banded, FixedKvp, Levelled, MasRule, Point, VariableKvp
 from oakbeam.core.charts.validation import check_line
 from oakbeam.core.equipment.generator import nearest_setting
 from oakbeam.core.equipment.room import Room
 from oakbeam.core.equipment.room_beam import usual_field
 from oakbeam.core.errors import Refusal
 from oakbeam.core.projection import SUPPORT_NAMES, Projection
+
+Cell = Literal["grid_ratio", "sid_cm", "thickness_cm", "kvp", "mas", "parameter"]
+"""What can be typed into a line in the grid; parameter: the cm to double, or the kVp per cm."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -78,6 +82,32 @@ def adjusted(line: ChartLine, room: Room, projection: Projection, wanted: Adjust
             made = replace(made, law=law)
             words.append("on stations")
     return check_line(made, projection, room), ", ".join(words) or "nothing"
+
+
+def with_cell(line: ChartLine, cell: Cell, value: float) -> ChartLine:
+    """The line with one number typed into it; lengths cm. Raises Refusal where the line has no such number.
+
+    A line of many numbers is moved as a whole, so that its own technique (at its own thickness) becomes the number.
+
+    Cells typed or pasted one after the other are composed: the second is typed into what the first made.
+    """
+    law = line.law
+    if line.link and cell not in ("grid_ratio", "sid_cm"):
+        raise Refusal("Follows another line", "It follows another line: change that one, or the link.", None, "link")
+    if cell == "grid_ratio":
+        return replace(line, grid_ratio=int(value))
+    if cell == "sid_cm":
+        return replace(line, sid_cm=value)
+    if cell in ("kvp", "mas") and isinstance(law, Banded | Levelled):
+        kvp, mas = law.at(line.thickness_cm)
+        return replace(line, law=scaled(law, 1.0, value - kvp) if cell == "kvp" else scaled(law, value / mas))
+    if isinstance(law, FixedKvp | VariableKvp):
+        own = "doubling_cm" if isinstance(law, FixedKvp) else "kvp_per_cm"
+        changed: dict[str, Any] = {own if cell == "parameter" else cell: value}
+        return replace(line, law=replace(law, **changed))
+    raise Refusal(
+        "No such number", f"A {SYSTEM_NAMES[law.name]} line has no {cell.replace('_cm', '')} of its own.", None, cell
+    )
 
 
 def _held(before: ChartLine, after: ChartLine, room: Room, projection: Projection) -> float:

@@ -1,8 +1,8 @@
 """What logged images say of a chart line as it stands today.
 
 An image was made with the line of its day. What it says of today's line is its deviation index, moved by how much more or
-less today's line exposes at that thickness, and by how much the target moved. So a line that was corrected does not carry the
-images of the old one on as a bias.
+less today's line exposes at that thickness, and by how much the target moved. So a line that was corrected does not carry
+the images of the old one on as a bias.
 """
 
 from __future__ import annotations

@@ -1,0 +1,225 @@
+import { useMemo, useState } from "react";
+
+import { lineIn, useCells, useChartCheck, useLevel, useLineTable } from "../../api/bench";
+import { type Chart, type LineTable, type Projection, type Room, useTables } from "../../api/queries";
+import { Button } from "../../ui/Button";
+import { Empty, Refusal } from "../../ui/Notice";
+import { usePreferences } from "../../ui/preferences";
+import { Segmented } from "../../ui/Segmented";
+import { projectionName } from "../../ui/words";
+import { ChartCheckView } from "../check/ChartCheckView";
+import { IndexView } from "../check/IndexView";
+import { CompareView } from "../versions/CompareView";
+import { Heading } from "../versions/Heading";
+import { HistoryView } from "../versions/HistoryView";
+import { fits, type Typed } from "./cells";
+import { Detail } from "./Detail";
+import { LineGrid } from "./LineGrid";
+import { LinesTable } from "./LinesTable";
+import { Many } from "./Many";
+import { Merge } from "./Merge";
+import { useWorkbench } from "./useWorkbench";
+
+type Tab = "lines" | "level" | "check" | "compare" | "history";
+
+/** One version: its heading, and its lines, level, faults, differences and history. */
+export function ChartVersion({
+  first,
+  chart,
+  room,
+  projections,
+  mayEdit,
+  onNewLine,
+  onGone,
+}: {
+  /** The line to begin with. */
+  first: number | null;
+  chart: Chart;
+  room: Room;
+  projections: Projection[];
+  mayEdit: boolean;
+  onNewLine: () => void;
+  onGone: () => void;
+}) {
+  const { unit } = usePreferences();
+  const [tab, setTab] = useState<Tab>("lines");
+  const [selected, setSelected] = useState(first);
+  const [marked, setMarked] = useState<ReadonlySet<number>>(new Set());
+  const [wanted, setWanted] = useState("");
+  const bench = useWorkbench(chart, mayEdit);
+  const cells = useCells();
+  const [refused, setRefused] = useState("");
+  const level = useLevel(chart);
+  const check = useChartCheck(chart);
+  // A version that never changes is written out whole; of a draft only the line that is looked at.
+  const tables = useTables(bench.editable ? undefined : chart);
+  const byId = useMemo(() => new Map(projections.map((one) => [one.id, one])), [projections]);
+  const strips = useMemo(() => new Map((level.data ?? []).map((one) => [one.line, one])), [level.data]);
+  const marks = useMemo(() => {
+    const found = new Map<number, string>();
+    for (const one of check.data ?? []) {
+      const line = one.lines[0];
+      if (line !== undefined && one.severity !== "note" && !found.has(line)) found.set(line, one.title);
+    }
+    return found;
+  }, [check.data]);
+  const lines = chart.lines.filter((line) => fits(line, byId.get(line.projection), wanted));
+  const shownLine = chart.lines.find((line) => line.id === selected) ?? lines[0];
+  // The lines stand there before they are written out on the stations.
+  const written: LineTable[] = tables.data ?? chart.lines.map((one) => ({ line: one, rows: [] }));
+  const own = useLineTable(chart, shownLine);
+  const table = own.data ?? written.find((one) => one.line.id === shownLine?.id);
+  const findings = check.data?.length ?? 0;
+  const drifting = (level.data ?? []).filter((one) => !one.level).length;
+
+  /** Typed and pasted cells: the server composes all cells of a line; a line that cannot stand so is said, and none is kept. */
+  async function type(typed: Typed[]) {
+    setRefused("");
+    const asked = typed.flatMap(({ line, column, value }) =>
+      line.id == null ? [] : [{ line: line.id, cell: column, value }],
+    );
+    const proposals = await cells.mutateAsync({ chart: chart.id, body: { cells: asked } });
+    const bad = proposals.find((one) => one.line === null);
+    if (bad) {
+      const line = chart.lines.find((one) => one.id === bad.id);
+      setRefused(
+        `${projectionName(byId.get(line?.projection ?? ""), line?.projection ?? "")}: ${bad.refusal ?? ""}`,
+      );
+      return;
+    }
+    const changes = proposals.flatMap((one) =>
+      one.line ? [{ line: one.id, revision: one.revision, to: lineIn(one.line) }] : [],
+    );
+    await bench.send(changes, typed.length === 1 ? "typed" : "pasted");
+  }
+
+  return (
+    <>
+      <Heading chart={chart} mayEdit={mayEdit} onNewLine={onNewLine} onGone={onGone} />
+      <div className="flex flex-wrap items-center gap-x-4 gap-y-1 border-b border-rule px-5">
+        <Segmented
+          label="View of the chart"
+          value={tab}
+          options={[
+            { value: "lines", label: "Lines" },
+            {
+              value: "level",
+              label: level.data ? `EI over thickness (${drifting} off target)` : "EI over thickness",
+            },
+            { value: "check", label: check.data ? `Chart check (${findings})` : "Chart check" },
+            { value: "compare", label: "Compare" },
+            { value: "history", label: "History" },
+          ]}
+          onChange={(next) => setTab(next as Tab)}
+        />
+        {tab === "lines" && (
+          <input
+            aria-label="Show only"
+            placeholder="Show only: lumbar, child, tabletop…"
+            className="min-h-10 min-w-40 flex-1 bg-transparent outline-none"
+            value={wanted}
+            onChange={(event) => setWanted(event.currentTarget.value)}
+          />
+        )}
+        {bench.editable && (
+          <div className="ml-auto flex">
+            <Button tone="quiet" disabled={!bench.undo} onClick={() => bench.undo?.()}>
+              Undo
+            </Button>
+            <Button tone="quiet" disabled={!bench.redo} onClick={() => bench.redo?.()}>
+              Redo
+            </Button>
+          </div>
+        )}
+      </div>
+      {bench.error != null && <Refusal error={bench.error} className="mx-5 mt-2" />}
+      {(cells.isError || refused !== "") && <Refusal error={cells.error ?? refused} className="mx-5 mt-2" />}
+      {bench.conflict && (
+        <Merge
+          conflict={bench.conflict}
+          lines={chart.lines}
+          name={(id) => projectionName(byId.get(id), id)}
+          onDone={bench.settle}
+        />
+      )}
+      {tab === "level" ? (
+        <IndexView chart={chart} bench={bench} strips={level.data} projections={byId} error={level.error} />
+      ) : tab === "check" ? (
+        <ChartCheckView
+          chart={chart}
+          bench={bench}
+          findings={check.data}
+          error={check.error}
+          onOpen={(line) => {
+            setSelected(line);
+            setWanted("");
+            setTab("lines");
+          }}
+        />
+      ) : tab === "compare" ? (
+        <CompareView chart={chart} room={room} projections={byId} />
+      ) : tab === "history" ? (
+        <HistoryView chart={chart} projections={byId} />
+      ) : chart.lines.length === 0 ? (
+        <div className="p-5">
+          <Empty title="No line yet">
+            A line is one projection under one set of conditions. Start with an accepted exposure.
+          </Empty>
+        </div>
+      ) : (
+        <div className="grid grid-cols-[minmax(0,1fr)_21.5rem] items-start 2xl:grid-cols-[minmax(0,1fr)_34rem]">
+          <div className="min-w-0">
+            {bench.editable && marked.size > 0 && (
+              <Many
+                chart={chart}
+                room={room}
+                bench={bench}
+                lines={chart.lines.filter((line) => line.id != null && marked.has(line.id))}
+                onDone={() => setMarked(new Set())}
+              />
+            )}
+            {bench.editable ? (
+              <LineGrid
+                lines={lines}
+                projections={byId}
+                strips={strips}
+                marks={marks}
+                room={room}
+                unit={unit}
+                editable={bench.editable && !bench.busy}
+                selected={shownLine?.id ?? null}
+                chosen={marked}
+                onSelect={setSelected}
+                onChoose={setMarked}
+                onTyped={(cells) => void type(cells).catch(() => undefined)}
+                onUndo={bench.undo}
+                onRedo={bench.redo}
+              />
+            ) : (
+              <LinesTable
+                tables={written.filter((one) => lines.some((line) => line.id === one.line.id))}
+                projections={projections}
+                room={room}
+                unit={unit}
+                selected={shownLine?.id ?? null}
+                onSelect={setSelected}
+              />
+            )}
+          </div>
+          {shownLine && (
+            <Detail
+              key={`${shownLine.id} ${shownLine.revision}`}
+              chart={chart}
+              line={shownLine}
+              table={table}
+              bench={bench}
+              projections={byId}
+              name={(line) => projectionName(byId.get(line.projection), line.projection)}
+              onRemoved={() => setSelected(null)}
+            />
+          )}
+        </div>
+      )}
+    </>
+  );
+}

@@ -1,0 +1,98 @@
+import type { LineTable, Projection, Room } from "../../api/queries";
+import { fromCm, trimmed, type Unit } from "../../ui/units";
+import { grid, ruleWords, projectionName, receptorName, SYSTEM, SUPPORT } from "../../ui/words";
+
+interface Props {
+  tables: LineTable[];
+  projections: Projection[];
+  room: Room;
+  unit: Unit;
+  selected: number | null;
+  onSelect: (line: number) => void;
+}
+
+/** The whole chart, one row a line: conditions, school, and the settings for a small, an average and a large adult. */
+export function LinesTable({ tables, projections, room, unit, selected, onSelect }: Props) {
+  return (
+    <table className="w-full border-collapse">
+      <thead className="sticky top-0 bg-ground text-left text-note text-ink-3">
+        <tr className="border-b border-rule-strong">
+          <th className="py-1.5 pl-5 font-normal">Projection</th>
+          <th className="font-normal">Conditions</th>
+          <th className="font-normal">System</th>
+          <th className="pr-2 text-right font-normal">Range, {unit}</th>
+          {["Small", "Average", "Large"].map((name) => (
+            <th key={name} className="w-18 pr-3 text-right font-normal">
+              {name}
+            </th>
+          ))}
+        </tr>
+      </thead>
+      <tbody>
+        {tables.map(({ line, rows }) => {
+          const projection = projections.find((one) => one.id === line.projection);
+          const sizes = projection?.thickness_cm;
+          const chosen = line.id === selected;
+          return (
+            <tr
+              key={line.id}
+              onClick={() => line.id != null && onSelect(line.id)}
+              className={`cursor-pointer border-b border-rule hover:bg-raised ${chosen ? "bg-raised" : ""}`}
+            >
+              <td className={`border-l-4 py-1.5 pl-4 ${chosen ? "border-beam" : "border-transparent"}`}>
+                <button
+                  type="button"
+                  aria-pressed={chosen}
+                  className="min-h-9 text-left font-semibold"
+                  onClick={() => line.id != null && onSelect(line.id)}
+                >
+                  {projectionName(projection, line.projection)}
+                </button>
+              </td>
+              <td className="pr-2 text-note whitespace-nowrap text-ink-2">
+                {SUPPORT[line.support]}, {grid(line.grid_ratio).toLowerCase()},{" "}
+                {trimmed(fromCm(line.sid_cm, unit), 1)} {unit}
+                <br />
+                <span className="text-ink-3">{receptorName(room, line.receptor)}</span>
+              </td>
+              <td className="pr-2 text-note whitespace-nowrap text-ink-2">
+                {SYSTEM[line.law.name]}
+                <br />
+                <span className="text-ink-3">{ruleWords(line)}</span>
+              </td>
+              <td className="pr-2 text-right whitespace-nowrap">
+                {trimmed(fromCm(line.range_cm[0], unit), 1)}–{trimmed(fromCm(line.range_cm[1], unit), 1)}
+              </td>
+              {[sizes?.small, sizes?.average, sizes?.large].map((cm, i) => (
+                <Setting key={i} row={nearest(rows, cm)} />
+              ))}
+            </tr>
+          );
+        })}
+      </tbody>
+    </table>
+  );
+}
+
+function nearest(rows: LineTable["rows"], cm: number | undefined) {
+  if (cm === undefined) return undefined;
+  return rows.find((row) => Math.abs(row.thickness_cm - cm) < 0.26);
+}
+
+function Setting({ row }: { row: LineTable["rows"][number] | undefined }) {
+  if (!row) return <td className="pr-3 text-right text-ink-3">–</td>;
+  if (row.refusal)
+    return (
+      <td className="pr-3 text-right text-bad" title={row.refusal}>
+        refused
+      </td>
+    );
+  return (
+    <td className="pr-3 text-right leading-tight whitespace-nowrap">
+      <b className="font-semibold">{trimmed(row.mas ?? 0, 2)}</b>{" "}
+      <span className="text-note text-ink-3">mAs</span>
+      <br />
+      <span className="text-note text-ink-2">{trimmed(row.kvp ?? 0, 1)} kVp</span>
+    </td>
+  );
+}

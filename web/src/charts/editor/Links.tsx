@@ -1,0 +1,142 @@
+import { useState } from "react";
+
+import { linkTo } from "../../api/bench";
+import type { Schemas } from "../../api/client";
+import type { Line, Projection } from "../../api/queries";
+import { Button } from "../../ui/Button";
+import { NumberField } from "../../ui/NumberField";
+import { Select } from "../../ui/Select";
+import { signed, trimmed } from "../../ui/units";
+import { grid } from "../../ui/words";
+
+type Link = Schemas["LinkIn"];
+const ALONE = "alone";
+
+interface Props {
+  chart: number;
+  line: Line;
+  lines: Line[];
+  name: (line: Line) => string;
+  projections: Map<string, Projection>;
+  editable: boolean;
+  onChange: (link: Link | null) => void;
+}
+
+/** Which line this one follows and with what added, and which lines follow it. One edit moves them all. */
+export function Links({ chart, line, lines, name, projections, editable, onChange }: Props) {
+  const [link, setLink] = useState<Link | null>((line.link as Link | null | undefined) ?? null);
+  const byKey = new Map(lines.map((one) => [one.key ?? -1, one]));
+  const parent = line.link ? byKey.get(line.link.to) : undefined;
+  const children = lines.filter((one) => one.link?.to === line.key);
+  const own = projections.get(line.projection);
+  const near = lines.filter(
+    (one) =>
+      one.key != null &&
+      one.key !== line.key &&
+      one.link?.to !== line.key &&
+      projections.get(one.projection)?.region === own?.region,
+  );
+  const changed = JSON.stringify(link) !== JSON.stringify(line.link ?? null);
+  const label = (one: Line) => `${name(one)}, ${grid(one.grid_ratio).toLowerCase()}`;
+  if (!editable && !parent && children.length === 0) return null;
+  return (
+    <section aria-label="Family" className="border-b border-rule py-2">
+      {parent && !editable && (
+        <p className="text-note text-ink-2">
+          Follows <b>{label(parent)}</b>: {wordsOf(line.link as Link)}.
+        </p>
+      )}
+      {children.length > 0 && (
+        <p className="text-note text-ink-2">
+          {children.length === 1 ? "One line follows" : `${children.length} lines follow`} this one:{" "}
+          {children.map(name).join(", ")}.
+        </p>
+      )}
+      {editable && near.length > 0 && (
+        <>
+          <Select
+            label="Follows"
+            labelled
+            value={link ? String(link.to) : ALONE}
+            options={[
+              { value: ALONE, label: "nobody: its own numbers" },
+              ...near.map((one) => ({ value: String(one.key), label: label(one) })),
+            ]}
+            onChange={(key) => {
+              if (key === ALONE || line.id == null) setLink(null);
+              else void linkTo(chart, line.id, Number(key)).then(setLink, () => setLink(null));
+            }}
+          />
+          {link && (
+            <div key={link.to} className="mt-2 grid grid-cols-3 gap-2">
+              <Offset
+                id="link-kvp"
+                label="kVp ±"
+                value={link.kvp_added ?? 0}
+                onChange={(kvp_added) => setLink({ ...link, kvp_added })}
+              />
+              <NumberField
+                id="link-mas"
+                label="mAs ×"
+                digits={3}
+                value={link.mas_factor ?? 1}
+                onChange={(value) => value !== null && setLink({ ...link, mas_factor: value })}
+              />
+              <Offset
+                id="link-cm"
+                label="Thicker, cm"
+                value={link.thicker_cm ?? 0}
+                onChange={(thicker_cm) => setLink({ ...link, thicker_cm })}
+              />
+            </div>
+          )}
+          {changed && (
+            <Button className="mt-2" onClick={() => onChange(link)}>
+              {link ? "Follow with these" : "Let it stand alone"}
+            </Button>
+          )}
+        </>
+      )}
+    </section>
+  );
+}
+
+function wordsOf(link: Link): string {
+  const parts = [
+    ...(link.kvp_added ? [`${signed(link.kvp_added, 0)} kVp`] : []),
+    ...(link.mas_factor && link.mas_factor !== 1 ? [`mAs ×${trimmed(link.mas_factor, 3)}`] : []),
+    ...(link.thicker_cm ? [`${signed(link.thicker_cm)} cm thicker`] : []),
+  ];
+  return parts.join(", ") || "the same numbers";
+}
+
+function Offset({
+  id,
+  label,
+  value,
+  onChange,
+}: {
+  id: string;
+  label: string;
+  value: number;
+  onChange: (value: number) => void;
+}) {
+  const [text, setText] = useState(String(value));
+  return (
+    <div className="rounded-sm border border-rule-strong px-2.5 py-1 leading-tight focus-within:border-beam">
+      <label htmlFor={id} className="label block truncate">
+        {label}
+      </label>
+      <input
+        id={id}
+        className="w-full bg-transparent leading-tight outline-none"
+        value={text}
+        onChange={(event) => {
+          setText(event.currentTarget.value);
+          const number = Number(event.currentTarget.value.replace(",", ".").replace("−", "-"));
+          if (Number.isFinite(number)) onChange(number);
+        }}
+      />
+    </div>
+  );
+}

@@ -1,0 +1,132 @@
+import type { Line, Projection, Room } from "../../api/queries";
+import { NumberField } from "../../ui/NumberField";
+import { Select } from "../../ui/Select";
+import { fromCm, toCm, trimmed, type Unit } from "../../ui/units";
+import { GRID_RATIOS, grid, SUPPORT } from "../../ui/words";
+
+/** The conditions of a line as a person fills them in; null where still empty. */
+export interface Conditions {
+  projection: string;
+  receptor: string;
+  support: string;
+  grid_ratio: number;
+  sid_cm: number | null;
+  low_cm: number | null;
+  high_cm: number | null;
+  target_ei: number | null;
+}
+
+/** What a new line of a projection starts from: its usual range and distance, the room's own grid. */
+export function startingConditions(projection: Projection, room: Room, lines: Line[]): Conditions {
+  const support = room.supports.find((one) => projection.supports.includes(one.id)) ?? room.supports[0];
+  return {
+    projection: projection.id,
+    receptor: usualReceptor(room, support?.id, lines),
+    support: support?.id ?? "tabletop",
+    grid_ratio: support?.grid?.ratio ?? 0,
+    sid_cm: projection.sid_cm,
+    low_cm: null,
+    high_cm: null,
+    target_ei: null,
+  };
+}
+
+/** The receptor that the chart already uses on this support; else the room's first. */
+function usualReceptor(room: Room, support: string | undefined, lines: Line[]): string {
+  return lines.find((line) => line.support === support)?.receptor ?? room.receptors[0]?.id ?? "";
+}
+
+interface Props {
+  room: Room;
+  projections: Projection[];
+  /** The lines that the room's chart has already. */
+  lines: Line[];
+  value: Conditions;
+  onChange: (value: Conditions) => void;
+  unit: Unit;
+}
+
+export function ConditionFields({ room, projections, lines, value, onChange, unit }: Props) {
+  const projection = projections.find((one) => one.id === value.projection);
+  const receptor = room.receptors.find((one) => one.id === value.receptor);
+  const [low, high] = projection?.usual_range_cm ?? [0.5, 45];
+  const cm = (number: number | null) => (number === null ? null : fromCm(number, unit));
+  const back = (number: number | null) => (number === null ? null : toCm(number, unit));
+  return (
+    <div className="grid grid-cols-2 gap-2.5">
+      <Select
+        label="Projection"
+        labelled
+        className="col-span-2"
+        value={value.projection}
+        options={projections.map((one) => ({ value: one.id, label: `${one.exam} ${one.name}` }))}
+        onChange={(id) => {
+          const next = projections.find((one) => one.id === id);
+          if (next) onChange(startingConditions(next, room, lines));
+        }}
+      />
+      <Select
+        label="Support"
+        labelled
+        value={value.support}
+        options={(projection?.supports ?? []).map((id) => ({ value: id, label: SUPPORT[id] ?? id }))}
+        onChange={(support) => {
+          const built = room.supports.find((one) => one.id === support)?.grid?.ratio ?? 0;
+          onChange({ ...value, support, grid_ratio: built, receptor: usualReceptor(room, support, lines) });
+        }}
+      />
+      <Select
+        label="Grid"
+        labelled
+        value={String(value.grid_ratio)}
+        options={GRID_RATIOS.map((ratio) => ({ value: String(ratio), label: grid(ratio) }))}
+        onChange={(ratio) => onChange({ ...value, grid_ratio: Number(ratio) })}
+      />
+      <Select
+        label="Receptor"
+        labelled
+        className="col-span-2"
+        value={value.receptor}
+        options={room.receptors.map((one) => ({ value: one.id, label: one.name }))}
+        onChange={(id) => onChange({ ...value, receptor: id, target_ei: null })}
+      />
+      <NumberField
+        id="line-sid"
+        label="SID to the receptor"
+        unit={unit}
+        digits={1}
+        value={cm(value.sid_cm)}
+        onChange={(sid) => onChange({ ...value, sid_cm: back(sid) })}
+      />
+      {receptor?.target_ei ? (
+        <NumberField
+          id="line-target"
+          label="Target index"
+          value={value.target_ei}
+          placeholder={String(receptor.target_ei)}
+          onChange={(target_ei) => onChange({ ...value, target_ei })}
+        />
+      ) : (
+        <p className="self-end pb-2 text-note text-ink-3">Film: no target index.</p>
+      )}
+      <NumberField
+        id="line-low"
+        label="Range from"
+        unit={unit}
+        digits={1}
+        value={cm(value.low_cm)}
+        placeholder={trimmed(fromCm(low, unit), 1)}
+        onChange={(number) => onChange({ ...value, low_cm: back(number) })}
+      />
+      <NumberField
+        id="line-high"
+        label="to"
+        unit={unit}
+        digits={1}
+        value={cm(value.high_cm)}
+        placeholder={trimmed(fromCm(high, unit), 1)}
+        onChange={(number) => onChange({ ...value, high_cm: back(number) })}
+      />
+    </div>
+  );
+}

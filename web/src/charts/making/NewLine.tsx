@@ -1,0 +1,194 @@
+import { useState } from "react";
+
+import type { Schemas } from "../../api/client";
+import { type Line, type Projection, type Room, usePreview } from "../../api/queries";
+import { Button } from "../../ui/Button";
+import { Empty, Refusal, Waiting } from "../../ui/Notice";
+import { NumberField } from "../../ui/NumberField";
+import { Segmented } from "../../ui/Segmented";
+import { figure, fromCm, signed, toCm, type Unit } from "../../ui/units";
+import { SYSTEM } from "../../ui/words";
+import { ConditionFields, type Conditions, startingConditions } from "./ConditionFields";
+import { LineView } from "../editor/LineView";
+
+type Request = Schemas["AcceptedExposureIn"];
+type School = NonNullable<Request["school"]>;
+
+const PARAMETER: Record<School, { label: string; usual: string }> = {
+  fixed_kvp: { label: "mAs doubles every (cm)", usual: "4.5" },
+  variable_kvp: { label: "kVp per cm", usual: "2" },
+  banded: { label: "mAs doubles every (cm)", usual: "4.5" },
+  levelled: { label: "kVp per cm, in steps of 5", usual: "0: kVp stays" },
+};
+
+interface Props {
+  room: Room;
+  /** The lines that the room's chart has already. */
+  lines: Line[];
+  projections: Projection[];
+  unit: Unit;
+  /** Where the line goes: "version 3", or a version that adding it will start. */
+  goesTo: string;
+  adding: boolean;
+  error: unknown;
+  onAdd: (request: Request) => void;
+  onCancel: () => void;
+}
+
+/** A line from one accepted exposure: the conditions and the exposure on the left, what would come of it on the right. */
+export function NewLine({ room, lines, projections, unit, goesTo, adding, error, onAdd, onCancel }: Props) {
+  const [conditions, setConditions] = useState<Conditions | null>(
+    projections[0] ? startingConditions(projections[0], room, lines) : null,
+  );
+  const [exposure, setExposure] = useState<{
+    thickness_cm: number | null;
+    kvp: number | null;
+    mas: number | null;
+    ei: number | null;
+  }>({ thickness_cm: null, kvp: null, mas: null, ei: null });
+  const [school, setSchool] = useState<School>("fixed_kvp");
+  const [parameter, setParameter] = useState<number | null>(null);
+  const request = conditions && requestOf(conditions, exposure, school, parameter, projections);
+  const preview = usePreview(room.id, request);
+  if (!conditions) return <Empty title="The catalogue has no projection" />;
+  const digital = room.receptors.find((one) => one.id === conditions.receptor)?.kind !== "film_screen";
+  const shown = request ? preview.data : undefined;
+  return (
+    <form
+      aria-label="New line from an accepted exposure"
+      className="grid grid-cols-[22rem_minmax(0,1fr)] gap-8 px-5 py-4"
+      onSubmit={(event) => {
+        event.preventDefault();
+        if (request) onAdd(request);
+      }}
+    >
+      <div className="flex flex-col gap-4">
+        <h2 className="text-lead">New line from an accepted exposure</h2>
+        <ConditionFields
+          room={room}
+          projections={projections}
+          lines={lines}
+          value={conditions}
+          onChange={setConditions}
+          unit={unit}
+        />
+        <fieldset className="border-t border-rule pt-3">
+          <legend className="text-ink-2">The accepted exposure</legend>
+          <div className="mt-1 grid grid-cols-2 gap-2.5">
+            <NumberField
+              id="base-thickness"
+              label="Measured thickness"
+              unit={unit}
+              digits={1}
+              value={exposure.thickness_cm === null ? null : fromCm(exposure.thickness_cm, unit)}
+              onChange={(value) =>
+                setExposure({ ...exposure, thickness_cm: value === null ? null : toCm(value, unit) })
+              }
+            />
+            {digital && (
+              <NumberField
+                id="base-ei"
+                label="Index, if there is one"
+                value={exposure.ei}
+                onChange={(ei) => setExposure({ ...exposure, ei })}
+              />
+            )}
+            <NumberField
+              id="base-kvp"
+              label="kVp"
+              value={exposure.kvp}
+              onChange={(kvp) => setExposure({ ...exposure, kvp })}
+            />
+            <NumberField
+              id="base-mas"
+              label="mAs"
+              value={exposure.mas}
+              onChange={(mas) => setExposure({ ...exposure, mas })}
+            />
+          </div>
+        </fieldset>
+        <fieldset className="border-t border-rule pt-3">
+          <legend className="text-ink-2">System</legend>
+          <Segmented
+            label="Method"
+            value={school}
+            options={Object.entries(SYSTEM).map(([value, label]) => ({ value, label }))}
+            onChange={(value) => {
+              setSchool(value as School);
+              setParameter(null);
+            }}
+          />
+          <NumberField
+            id="parameter"
+            className="mt-2 w-1/2"
+            label={PARAMETER[school].label}
+            value={parameter}
+            placeholder={PARAMETER[school].usual}
+            onChange={setParameter}
+          />
+        </fieldset>
+        <div className="flex gap-2 border-t border-rule pt-3">
+          <Button type="submit" tone="beam" disabled={!shown || preview.isError || adding}>
+            Add to {goesTo}
+          </Button>
+          <Button tone="quiet" onClick={onCancel}>
+            Cancel
+          </Button>
+        </div>
+        {error != null && <Refusal error={error} />}
+      </div>
+      <div className="min-w-0" aria-live="polite">
+        {!request ? (
+          <Empty title="The line appears here">
+            Enter the thickness, kVp and mAs of an exposure whose image was accepted.
+          </Empty>
+        ) : preview.isError ? (
+          <Refusal error={preview.error} />
+        ) : !shown ? (
+          <Waiting what="the line" />
+        ) : (
+          <>
+            {shown.base_di != null && shown.base_mas != null && (
+              <p className="mb-2">
+                The exposure was DI {signed(shown.base_di)}; on target it would have been{" "}
+                <b>{figure(shown.base_mas)} mAs</b>. The line starts there.
+              </p>
+            )}
+            <LineView table={shown} unit={unit} />
+          </>
+        )}
+      </div>
+    </form>
+  );
+}
+
+function requestOf(
+  conditions: Conditions,
+  exposure: { thickness_cm: number | null; kvp: number | null; mas: number | null; ei: number | null },
+  school: School,
+  parameter: number | null,
+  projections: Projection[],
+): Request | null {
+  const { low_cm, high_cm, sid_cm, target_ei, ...plain } = conditions;
+  const { thickness_cm, kvp, mas, ei } = exposure;
+  if (thickness_cm === null || kvp === null || mas === null || sid_cm === null) return null;
+  const usual = projections.find((one) => one.id === conditions.projection)?.usual_range_cm;
+  const range =
+    usual && (low_cm !== null || high_cm !== null) ? [low_cm ?? usual[0], high_cm ?? usual[1]] : null;
+  const line = {
+    ...plain,
+    sid_cm,
+    note: "",
+    ...(target_ei === null ? {} : { target_ei }),
+    ...(range ? { range_cm: range } : {}),
+  };
+  return {
+    line: line as Request["line"],
+    thickness_cm,
+    kvp,
+    mas,
+    school,
+    ...(ei === null ? {} : { ei }),
+    ...(parameter === null ? {} : { parameter }),
+  };
+}

@@ -1,0 +1,14 @@
+import type { Chart, Line, Projection, Room } from "../../api/queries";
+
+/** What every way of making a whole draft is given. */
+export interface Making {
+  room: Room;
+  projections: Projection[];
+  /** The version that is not approved yet; while there is one no other can be begun. */
+  open: Chart | undefined;
+  nextVersion: number;
+  making: boolean;
+  error: unknown;
+  onMake: (name: string, lines: Line[], note: string) => void;
+  onCancel: () => void;
+}

@@ -1,0 +1,200 @@
+import { DropdownMenu } from "radix-ui";
+import { useState } from "react";
+
+import { useGiveBack, useStep } from "../../api/bench";
+import type { Schemas } from "../../api/client";
+import { type Chart, useDiscard, useHeading, useMay } from "../../api/queries";
+import { Button, buttonClass } from "../../ui/Button";
+import { Refusal } from "../../ui/Notice";
+import { Select } from "../../ui/Select";
+import { date } from "../../ui/words";
+import { STATUS } from "./Versions";
+
+interface Props {
+  chart: Chart;
+  mayEdit: boolean;
+  onNewLine: () => void;
+  onGone: () => void;
+}
+
+/** What a version is called, where it stands, who stands for it, and what can be done with it as a whole. */
+export function Heading({ chart, mayEdit, onNewLine, onGone }: Props) {
+  const step = useStep();
+  const giveBack = useGiveBack();
+  const discard = useDiscard();
+  const mayApprove = useMay("physicist");
+  const [sure, setSure] = useState(false);
+  const [why, setWhy] = useState<string | null>(null);
+  const draft = chart.status === "draft";
+  const proposed = chart.status === "proposed";
+  const error = step.error ?? discard.error ?? giveBack.error;
+  return (
+    <header className="border-b border-rule px-5 py-3">
+      <div className="flex flex-wrap items-center gap-x-3 gap-y-2">
+        <div className="mr-auto min-w-0">
+          <h2 className="truncate text-lead">
+            {chart.name} <span className="font-normal text-ink-2">version {chart.version}</span>
+          </h2>
+          <p className="text-note text-ink-3">
+            <b className={STATUS[chart.status]?.tone}>
+              {STATUS[chart.status]?.mark} {chart.status}
+            </b>{" "}
+            {standing(chart)}
+            {chart.note && ` · ${chart.note}`}
+          </p>
+        </div>
+        {chart.status !== "superseded" && !proposed && (
+          <Button tone={draft ? "plain" : "beam"} onClick={onNewLine}>
+            New line
+          </Button>
+        )}
+        <Files chart={chart} />
+        {draft && mayEdit && (
+          <>
+            <Button
+              tone="quiet"
+              disabled={discard.isPending}
+              onClick={() => (sure ? discard.mutate(chart.id, { onSuccess: onGone }) : setSure(true))}
+              onBlur={() => setSure(false)}
+            >
+              {sure ? "Discard: press again" : "Discard"}
+            </Button>
+            <Button
+              tone="beam"
+              disabled={step.isPending || chart.lines.length === 0}
+              onClick={() => step.mutate({ chart: chart.id, step: "propose" })}
+            >
+              Propose version {chart.version}
+            </Button>
+          </>
+        )}
+        {proposed && mayEdit && (
+          <Button tone="quiet" disabled={giveBack.isPending} onClick={() => setWhy(why === null ? "" : null)}>
+            Return to author
+          </Button>
+        )}
+        {proposed && mayApprove && (
+          <Button
+            tone="beam"
+            disabled={step.isPending}
+            onClick={() => step.mutate({ chart: chart.id, step: "approve" })}
+          >
+            Approve version {chart.version}
+          </Button>
+        )}
+      </div>
+      {why !== null && (
+        <form
+          className="mt-2 flex gap-2"
+          onSubmit={(event) => {
+            event.preventDefault();
+            giveBack.mutate({ chart: chart.id, why }, { onSuccess: () => setWhy(null) });
+          }}
+        >
+          <input
+            autoFocus
+            aria-label="Why it goes back"
+            placeholder="What has to change before it can be approved"
+            className="min-h-10 flex-1 rounded-sm border border-rule-strong bg-transparent px-2.5 outline-none focus:border-beam"
+            maxLength={500}
+            value={why}
+            onChange={(event) => setWhy(event.currentTarget.value)}
+          />
+          <Button type="submit" disabled={!why.trim() || giveBack.isPending}>
+            Return to author as draft
+          </Button>
+        </form>
+      )}
+      {draft && mayEdit && <DraftSettings key={chart.id} chart={chart} />}
+      {error && <Refusal error={error} className="mt-2" />}
+    </header>
+  );
+}
+
+function standing(chart: Chart): string {
+  if (chart.status === "draft") return `· by ${chart.author}, not in use until approved`;
+  if (chart.status === "proposed")
+    return `· by ${chart.author}, proposed by ${chart.proposed_by} on ${date(chart.proposed_at)}; waits for a physicist`;
+  return `· by ${chart.author}, approved by ${chart.approver} on ${date(chart.approved_at)}; never changes`;
+}
+
+const FILES: { name: string; path: string; group: "data" | "paper" }[] = [
+  { name: "CSV", path: "csv", group: "data" },
+  { name: "Spreadsheet (XLSX)", path: "xlsx", group: "data" },
+  { name: "JSON", path: "json", group: "data" },
+  { name: "Wall chart, A4 upright", path: "pdf?kind=wall", group: "paper" },
+  { name: "Wall chart, A4 across", path: "pdf?kind=wall&across=true", group: "paper" },
+  { name: "Wall chart, A3 upright", path: "pdf?kind=wall&paper=a3", group: "paper" },
+  { name: "Wall chart, A3 across", path: "pdf?kind=wall&paper=a3&across=true", group: "paper" },
+  { name: "Booklet, A5", path: "pdf?kind=booklet", group: "paper" },
+  { name: "Pocket card, A6", path: "pdf?kind=card", group: "paper" },
+];
+
+/** The chart as a file, and on paper. */
+function Files({ chart }: { chart: Chart }) {
+  return (
+    <DropdownMenu.Root>
+      <DropdownMenu.Trigger className={buttonClass("quiet")}>Files and paper</DropdownMenu.Trigger>
+      <DropdownMenu.Portal>
+        <DropdownMenu.Content
+          align="end"
+          sideOffset={4}
+          className="z-50 min-w-56 rounded-sm border border-rule-strong bg-raised p-1 shadow-lg"
+        >
+          {FILES.map((file, i) => (
+            <DropdownMenu.Item key={file.path} asChild>
+              <a
+                href={`/api/charts/${chart.id}/${file.path}`}
+                download={file.path === "json" ? `chart-${chart.room}-v${chart.version}.json` : ""}
+                className={`flex min-h-10 items-center px-3 outline-none data-highlighted:bg-beam-soft ${i > 0 && FILES[i - 1]?.group !== file.group ? "border-t border-rule" : ""}`}
+              >
+                {file.name}
+              </a>
+            </DropdownMenu.Item>
+          ))}
+        </DropdownMenu.Content>
+      </DropdownMenu.Portal>
+    </DropdownMenu.Root>
+  );
+}
+
+/** What a draft is called, and which of the textbooks' two tables of grid factors it uses. */
+function DraftSettings({ chart }: { chart: Chart }) {
+  const change = useHeading();
+  const [name, setName] = useState(chart.name);
+  const save = (body: Partial<Schemas["Heading"]>) =>
+    change.mutate({
+      chart: chart.id,
+      body: { name: chart.name, grid_table: chart.grid_table, note: chart.note, ...body },
+    });
+  return (
+    <div className="mt-2 flex flex-wrap items-start gap-2">
+      <div className="w-72 rounded-sm border border-rule-strong px-2.5 py-1 leading-tight focus-within:border-beam">
+        <label htmlFor="chart-name" className="label block">
+          Name of the chart
+        </label>
+        <input
+          id="chart-name"
+          className="w-full bg-transparent leading-tight outline-none"
+          maxLength={120}
+          value={name}
+          onChange={(event) => setName(event.currentTarget.value)}
+          onBlur={() => name.trim() && name !== chart.name && save({ name })}
+          onKeyDown={(event) => event.key === "Enter" && event.currentTarget.blur()}
+        />
+      </div>
+      <Select
+        label="Grid factors"
+        labelled
+        className="w-72"
+        value={chart.grid_table}
+        options={[
+          { value: "average", label: "Textbook average" },
+          { value: "by_kvp", label: "By kVp (70, 90, 120)" },
+        ]}
+        onChange={(table) => save({ grid_table: table as Chart["grid_table"] })}
+      />
+      {change.isError && <Refusal error={change.error} />}
+    </div>
+  );
+}

@@ -1,0 +1,44 @@
+import type { Room, TechniqueRequest } from "../api/queries";
+import type { DeskState, Patient, Person, Stop } from "./state";
+
+/** The request for a technique that the view in hand makes. */
+export function requestFor(room: Room, state: DeskState, now: Stop, projection: string): TechniqueRequest {
+  return {
+    room: room.id,
+    projection,
+    ...(now.thickness_cm === null ? {} : { thickness_cm: now.thickness_cm }),
+    mat_cm: now.thickness_cm === null ? 0 : (state.mat_cm ?? 0),
+    jaw_cm: now.thickness_cm === null ? 0 : (state.jaw_cm ?? 0),
+    thickness_confirmed: state.confirmed === now.key,
+    measured: measuredSoFar(state),
+    patient: personOf(state.patient),
+    ...(Object.keys(state.facts).length ? { facts: state.facts } : {}),
+    ...(now.angle_school ? { angle_school: now.angle_school } : {}),
+    setup: {
+      exposure_control: "manual",
+      grid_offset_cm: 0,
+      grid_tilt_deg: 0,
+      aec_density: 0,
+      ...now.setup,
+    } as NonNullable<TechniqueRequest["setup"]>,
+    ...(state.school ? { school: state.school } : {}),
+  };
+}
+
+/** The patient as the API takes them. */
+export function personOf({ condition, cast, ...person }: Patient): Person {
+  return {
+    cannot_keep_still: false,
+    ...person,
+    conditions: condition ? [condition] : [],
+    ...(cast ? { cast } : {}),
+  };
+}
+
+/** Thickness by projection, as far as it was read in this exam. */
+export function measuredSoFar(state: DeskState): Record<string, number> {
+  const found: Record<string, number> = {};
+  for (const one of state.stops)
+    if (one.projection !== null && one.thickness_cm !== null) found[one.projection] = one.thickness_cm;
+  return found;
+}

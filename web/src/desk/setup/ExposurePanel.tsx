@@ -1,0 +1,104 @@
+import type { Room, TechniqueResponse } from "../../api/queries";
+import { NumberField } from "../../ui/NumberField";
+import { Segmented } from "../../ui/Segmented";
+import { Select } from "../../ui/Select";
+import { figure, trimmed } from "../../ui/units";
+import { Chambers } from "./Chambers";
+import { type Overrides, type Stop } from "../state";
+import { type Act } from "../useDesk";
+
+const CONTROLS = [
+  { value: "manual", label: "Manual" },
+  { value: "aec", label: "AEC" },
+  { value: "breathing", label: "Breathing" },
+];
+const CELLS = ["C", "L+R", "L+C+R", "L", "R", "L+C", "C+R"];
+
+interface Props {
+  room: Room;
+  stop: Stop;
+  act: Act;
+  answer: TechniqueResponse | undefined;
+}
+
+/** How the exposure is ended: by hand, by the chamber, or long and breathing; and kVp or mAs by hand. */
+export function ExposurePanel({ room, stop, act, answer }: Props) {
+  const { setup } = stop;
+  const now = answer?.technique;
+  const control = setup.exposure_control ?? "manual";
+  const set = (change: { [K in keyof Overrides]?: Overrides[K] | null }) => act({ do: "setup", change });
+  const there = new Set(room.aec?.cells ?? []);
+  const cells = CELLS.filter((name) => name.split("+").every((one) => there.has(one)));
+  return (
+    <div className="grid grid-cols-2 gap-2">
+      <Segmented
+        label="Exposure control"
+        className="col-span-2"
+        value={control}
+        options={CONTROLS}
+        onChange={(value) =>
+          set({
+            exposure_control: value === "aec" || value === "breathing" ? value : null,
+            aec_cells: null,
+            aec_density: null,
+          })
+        }
+      />
+      <NumberField
+        id="kvp"
+        label="kVp by hand"
+        hint="k"
+        value={setup.kvp ?? null}
+        placeholder={answer ? figure(answer.exact_kvp) : ""}
+        digits={1}
+        onChange={(kvp) => set({ kvp, mas: null })}
+      />
+      <NumberField
+        id="mas"
+        label="mAs by hand"
+        hint="m"
+        value={setup.mas ?? null}
+        placeholder={answer ? figure(answer.exact_mas) : ""}
+        onChange={(mas) => set({ mas, kvp: null })}
+      />
+      {control === "aec" && now && (
+        <>
+          <Select
+            label="Chambers"
+            labelled
+            value={setup.aec_cells ?? now.aec_cells ?? "C"}
+            options={cells.map((name) => ({ value: name, label: name }))}
+            onChange={(value) => set({ aec_cells: value })}
+          />
+          <Select
+            label="Density"
+            labelled
+            value={String(setup.aec_density ?? 0)}
+            options={[-4, -3, -2, -1, 0, 1, 2, 3, 4].map((step) => ({
+              value: String(step),
+              label: step > 0 ? `+${step}` : String(step).replace("-", "−"),
+            }))}
+            onChange={(value) => set({ aec_density: Number(value) || null })}
+          />
+          <div className="col-span-2">
+            <Chambers answer={answer} />
+          </div>
+          <p className="col-span-2 text-note text-ink-2">
+            Predicted {figure(answer.exact_mas)} mAs, {trimmed(now.time_ms, 2)} ms; back-up{" "}
+            {trimmed(now.aec_backup_mas ?? 0, 1)} mAs. If the chamber cannot be covered, by hand:{" "}
+            <b className="text-ink">
+              {trimmed(now.mas, 2)} mAs, {trimmed(now.ma, 1)} mA, {trimmed(now.time_ms, 2)} ms
+            </b>
+            .
+          </p>
+        </>
+      )}
+      {control === "breathing" && now && (
+        <p className="col-span-2 text-note text-ink-2">
+          {trimmed(now.time_ms / 1000, 2)} s at {trimmed(now.ma, 1)} mA. The dose does not change; ribs and
+          lung markings blur. If the patient cannot keep still: held breath, shortest time.
+        </p>
+      )}
+    </div>
+  );
+}

@@ -1,0 +1,150 @@
+import type { Choices, TechniqueResponse } from "../../api/queries";
+import { Button } from "../../ui/Button";
+import { NumberField } from "../../ui/NumberField";
+import { Select } from "../../ui/Select";
+import { fromCm, toCm, trimmed, type Unit } from "../../ui/units";
+import { type AgeBand, type DeskState, type Habitus, type Patient, type Sex } from "../state";
+import { type Act } from "../useDesk";
+
+const NONE = { value: "none", label: "Not said" };
+const AGES = [
+  NONE,
+  { value: "newborn", label: "Newborn, < 5 kg" },
+  { value: "1y", label: "1 month to 3 y, 5–15 kg" },
+  { value: "5y", label: "4 to 9 y, 15–30 kg" },
+  { value: "10y", label: "10 to 13 y, 30–50 kg" },
+  { value: "15y", label: "14 to 17 y, 50–80 kg" },
+  { value: "adult", label: "Adult" },
+  { value: "older_adult", label: "Older adult, 65+" },
+];
+const SEXES = [NONE, { value: "female", label: "Female" }, { value: "male", label: "Male" }];
+const BUILDS = [
+  NONE,
+  { value: "asthenic", label: "Asthenic, slender" },
+  { value: "hyposthenic", label: "Hyposthenic, slim" },
+  { value: "sthenic", label: "Sthenic, average" },
+  { value: "hypersthenic", label: "Hypersthenic, broad" },
+];
+
+interface Props {
+  choices: Choices | undefined;
+  state: DeskState;
+  act: Act;
+  answer: TechniqueResponse | undefined;
+  unit: Unit;
+}
+
+/** Who lies there, as far as the technique asks, and what was counted into the reading. */
+export function PatientPanel({ choices, state, act, answer, unit }: Props) {
+  const { patient } = state;
+  const set = (change: { [K in keyof Patient]?: Patient[K] | null }) => act({ do: "patient", change });
+  const pick = (value: string) => (value === "none" ? null : value);
+  const modifiers = (...kinds: string[]) => [
+    { value: "none", label: "None" },
+    ...(choices?.modifiers ?? [])
+      .filter((one) => kinds.includes(one.kind))
+      .map((one) => ({ value: one.id, label: one.name })),
+  ];
+  const length = (cm: number | null) => (cm === null ? null : fromCm(cm, unit));
+  const back = (value: number | null) => (value === null ? null : toCm(value, unit));
+  const odd = answer?.cautions.some((one) => one.cites === "caliper plausibility");
+  return (
+    <div className="grid grid-cols-2 gap-2">
+      <NumberField
+        id="mat"
+        label="Mat counted in"
+        unit={unit}
+        value={length(state.mat_cm)}
+        placeholder="0"
+        onChange={(value) => act({ do: "measure", mat_cm: back(value) })}
+      />
+      <NumberField
+        id="jaw"
+        label="Outer edge"
+        unit={unit}
+        value={length(state.jaw_cm)}
+        placeholder="0"
+        onChange={(value) => act({ do: "measure", jaw_cm: back(value) })}
+      />
+      <Select
+        label="Age, weight"
+        labelled
+        className="col-span-2"
+        value={patient.age_band ?? "none"}
+        options={AGES}
+        onChange={(value) => set({ age_band: pick(value) as AgeBand | null })}
+      />
+      <Select
+        label="Build"
+        labelled
+        value={patient.habitus ?? "none"}
+        options={BUILDS}
+        onChange={(value) => set({ habitus: pick(value) as Habitus | null })}
+      />
+      <Select
+        label="Sex"
+        labelled
+        value={patient.sex ?? "none"}
+        options={SEXES}
+        onChange={(value) => set({ sex: pick(value) as Sex | null })}
+      />
+      <NumberField
+        id="weight"
+        label="Weight"
+        unit="kg"
+        value={patient.weight_kg ?? null}
+        placeholder="no calipers"
+        onChange={(value) => set({ weight_kg: value })}
+      />
+      <NumberField
+        id="height"
+        label="Height"
+        unit={unit}
+        value={patient.height_cm === undefined ? null : fromCm(patient.height_cm, unit)}
+        placeholder="no calipers"
+        onChange={(value) => set({ height_cm: back(value) })}
+      />
+      <Select
+        label="Condition"
+        labelled
+        value={patient.condition ?? "none"}
+        options={modifiers("additive", "destructive")}
+        onChange={(id) => set({ condition: pick(id) })}
+      />
+      <Select
+        label="Cast"
+        labelled
+        value={patient.cast ?? "none"}
+        options={modifiers("cast")}
+        onChange={(id) => set({ cast: pick(id) })}
+      />
+      <Select
+        label="Contrast medium"
+        labelled
+        value={patient.contrast ?? "none"}
+        options={modifiers("contrast")}
+        onChange={(id) => set({ contrast: pick(id) })}
+      />
+      <Select
+        label="Keeps still"
+        labelled
+        value={patient.cannot_keep_still ? "no" : "yes"}
+        options={[
+          { value: "yes", label: "Yes" },
+          { value: "no", label: "Cannot" },
+        ]}
+        onChange={(value) => set({ cannot_keep_still: value === "no" ? true : null })}
+      />
+      {answer && (
+        <p className="col-span-2 text-note text-ink-2">
+          {trimmed(fromCm(answer.thickness.cm, unit), 1)} {unit}: {answer.thickness.said}
+        </p>
+      )}
+      {odd && state.confirmed === null && (
+        <Button className="col-span-2" onClick={() => act({ do: "confirm" })}>
+          Read again, it is so
+        </Button>
+      )}
+    </div>
+  );
+}

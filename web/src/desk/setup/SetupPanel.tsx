@@ -1,0 +1,270 @@
+import type { Room, TechniqueResponse } from "../../api/queries";
+import { NumberField } from "../../ui/NumberField";
+import { Select } from "../../ui/Select";
+import { fromCm, toCm, trimmed, type Unit } from "../../ui/units";
+import { GRID_RATIOS, grid, SUPPORT } from "../../ui/words";
+import { type DeskState, type Overrides, type Stop } from "../state";
+import { type Act } from "../useDesk";
+
+type Facts = DeskState["facts"];
+
+interface Props {
+  room: Room;
+  state: DeskState;
+  stop: Stop;
+  act: Act;
+  answer: TechniqueResponse | undefined;
+  unit: Unit;
+}
+
+/** Where tube, part and receptor stand. Everything left alone stays as charted. */
+export function SetupPanel({ room, state, stop, act, answer, unit }: Props) {
+  const { setup } = stop;
+  const line = answer?.chart.line;
+  const now = answer?.technique;
+  const figures = answer?.figures;
+  const set = (change: { [K in keyof Overrides]?: Overrides[K] | null }) => act({ do: "setup", change });
+  const support = now?.support ?? setup.support ?? line?.support ?? "";
+  const builtIn = room.supports.find((one) => one.id === support)?.grid?.ratio;
+  const tilted = (figures?.tube_angle_deg ?? 0) !== 0;
+  const loose = support === "detector" && (now?.grid_ratio ?? 0) > 0;
+  const lengthField = (
+    id: string,
+    label: string,
+    key: "sid_cm" | "tube_height_cm" | "gap_cm" | "grid_offset_cm",
+    shown: number | undefined,
+    hint?: string,
+  ) => (
+    <NumberField
+      id={id}
+      label={label}
+      unit={unit}
+      {...(hint ? { hint } : {})}
+      value={setup[key] === undefined ? null : fromCm(setup[key], unit)}
+      placeholder={shown === undefined ? "" : trimmed(fromCm(shown, unit), 1)}
+      digits={1}
+      onChange={(value) =>
+        set({
+          [key]: value === null ? null : toCm(value, unit),
+          ...(key === "sid_cm" ? { tube_height_cm: null } : key === "tube_height_cm" ? { sid_cm: null } : {}),
+        })
+      }
+    />
+  );
+  return (
+    <div className="grid grid-cols-2 gap-2">
+      {lengthField("sid", "SID (measured)", "sid_cm", now?.sid_cm, "s")}
+      <NumberField
+        id="angle"
+        label="Tube angle"
+        unit="°"
+        value={setup.tube_angle_deg ?? null}
+        placeholder={figures ? trimmed(figures.tube_angle_deg, 1) : "0"}
+        onChange={(value) => set({ tube_angle_deg: value })}
+      />
+      <AngleAdvice state={state} stop={stop} act={act} answer={answer} unit={unit} />
+      {tilted && lengthField("tube-height", "Or tube height", "tube_height_cm", figures?.tube_height_cm)}
+      <Select
+        label="Support"
+        labelled
+        value={support}
+        options={room.supports.map((one) => ({ value: one.id, label: SUPPORT[one.id] ?? one.id }))}
+        onChange={(value) => set({ support: value === line?.support ? null : value, grid_ratio: null })}
+      />
+      <Select
+        label="Grid"
+        labelled
+        value={String(now?.grid_ratio ?? line?.grid_ratio ?? 0)}
+        options={GRID_RATIOS.map((ratio) => ({
+          value: String(ratio),
+          label: ratio !== 0 && ratio === builtIn ? `${grid(ratio)}, built in` : grid(ratio),
+        }))}
+        onChange={(value) => set({ grid_ratio: Number(value), grid_offset_cm: null, grid_tilt_deg: null })}
+      />
+      <Select
+        label="Receptor"
+        labelled
+        className={tilted ? "" : "col-span-2"}
+        value={now?.receptor ?? line?.receptor ?? ""}
+        options={room.receptors.map((one) => ({ value: one.id, label: one.name }))}
+        onChange={(value) => set({ receptor: value === line?.receptor ? null : value })}
+      />
+      <div className="col-span-2 grid grid-cols-3 gap-2">
+        <FieldSize set={set} setup={setup} shown={figures?.field_cm} unit={unit} />
+        {lengthField("gap", "Gap", "gap_cm", figures?.gap_cm)}
+      </div>
+      {loose && (
+        <>
+          {lengthField("grid-offset", "Grid off centre", "grid_offset_cm", 0)}
+          <NumberField
+            id="grid-tilt"
+            label="Grid off level"
+            unit="°"
+            value={setup.grid_tilt_deg ?? null}
+            placeholder="0"
+            onChange={(value) => set({ grid_tilt_deg: value })}
+          />
+        </>
+      )}
+      {answer && (
+        <p className="col-span-2 text-note text-ink-3">
+          Grid: {answer.figures.grid.usual ? "usual. " : ""}
+          {answer.figures.grid.said}
+        </p>
+      )}
+    </div>
+  );
+}
+
+/** The field at the receptor, width by height. */
+function FieldSize({
+  set,
+  setup,
+  shown,
+  unit,
+}: {
+  set: (change: { field_cm: [number, number] | null }) => void;
+  setup: Overrides;
+  shown: [number, number] | number[] | undefined;
+  unit: Unit;
+}) {
+  const [width, height] = setup.field_cm ?? [null, null];
+  const usual = [shown?.[0] ?? 24, shown?.[1] ?? 30] as const;
+  const change = (side: 0 | 1, value: number | null) => {
+    if (value === null) return set({ field_cm: null });
+    const cm = toCm(value, unit);
+    return set({ field_cm: side === 0 ? [cm, height ?? usual[1]] : [width ?? usual[0], cm] });
+  };
+  return (
+    <>
+      {(["Field ↔", "Field ↕"] as const).map((label, side) => (
+        <NumberField
+          key={label}
+          id={side === 0 ? "field-w" : "field-h"}
+          label={label}
+          value={[width, height][side] == null ? null : fromCm([width, height][side] as number, unit)}
+          placeholder={trimmed(fromCm(usual[side] ?? 0, unit), 1)}
+          digits={1}
+          onChange={(value) => change(side as 0 | 1, value)}
+        />
+      ))}
+    </>
+  );
+}
+
+const degrees = (deg: number) => (deg === 0 ? "0°" : `${Math.abs(deg)}° ${deg > 0 ? "cephalad" : "caudal"}`);
+
+const YES_NO = [
+  { value: "unsaid", label: "Not said" },
+  { value: "yes", label: "Yes" },
+  { value: "no", label: "No" },
+];
+
+/** What the angle's rule says and why, the schools, and what it would still like to know. */
+function AngleAdvice({
+  state,
+  stop,
+  act,
+  answer,
+  unit,
+}: {
+  state: DeskState;
+  stop: Stop;
+  act: Act;
+  answer: TechniqueResponse | undefined;
+  unit: Unit;
+}) {
+  if (!answer) return null;
+  const { angle, turn } = answer;
+  const rules = [...angle.schools, ...(turn?.schools ?? [])].map((one) => one.rule ?? "fixed");
+  const facts = state.facts;
+  const fact = (change: { [K in keyof Facts]?: Facts[K] | null }) => act({ do: "facts", change });
+  const lengthFact = (
+    id: keyof Facts & ("pelvis_cm" | "pelvis_pad_cm" | "chest_depth_cm"),
+    label: string,
+  ) => (
+    <NumberField
+      key={id}
+      id={id}
+      label={label}
+      unit={unit}
+      value={facts[id] == null ? null : fromCm(facts[id], unit)}
+      placeholder="?"
+      digits={1}
+      onChange={(value) => fact({ [id]: value === null ? null : toCm(value, unit) })}
+    />
+  );
+  const yesNo = (id: "waist_supported" | "shoulder_drops", label: string) => (
+    <Select
+      key={id}
+      label={label}
+      labelled
+      value={facts[id] == null ? "unsaid" : facts[id] ? "yes" : "no"}
+      options={YES_NO}
+      onChange={(value) => fact({ [id]: value === "unsaid" ? null : value === "yes" })}
+    />
+  );
+  const asked = [
+    rules.includes("knee_by_pelvis") && lengthFact("pelvis_cm", "ASIS to table"),
+    rules.includes("knee_by_pelvis") && lengthFact("pelvis_pad_cm", "Pad there"),
+    rules.includes("calcaneus_by_foot") && (
+      <NumberField
+        key="foot"
+        id="foot_short_deg"
+        label="Foot short of 90° by"
+        unit="°"
+        value={facts.foot_short_deg ?? null}
+        placeholder="0"
+        onChange={(value) => fact({ foot_short_deg: value })}
+      />
+    ),
+    (rules.includes("thoracic_by_waist") || rules.includes("lumbar_by_waist")) &&
+      yesNo("waist_supported", "Waist supported"),
+    rules.includes("swimmers_by_shoulder") && yesNo("shoulder_drops", "Shoulder drops"),
+    rules.includes("foot_by_arch") && (
+      <Select
+        key="arch"
+        label="Arch"
+        labelled
+        value={facts.arch ?? "none"}
+        options={[
+          { value: "none", label: "Not said" },
+          { value: "high", label: "High" },
+          { value: "average", label: "Average" },
+          { value: "low", label: "Low" },
+        ]}
+        onChange={(value) => fact({ arch: value === "none" ? null : (value as "high" | "average" | "low") })}
+      />
+    ),
+    rules.includes("sternum_by_depth") && lengthFact("chest_depth_cm", "Chest depth"),
+  ].filter(Boolean);
+  if (angle.schools.length === 0 && asked.length === 0 && !turn) return null;
+  const { either } = angle.advice;
+  return (
+    <>
+      {angle.schools.length > 1 && (
+        <Select
+          label="Angle by"
+          labelled
+          className="col-span-2"
+          value={stop.angle_school ?? angle.school ?? ""}
+          options={angle.schools.map((one) => ({ value: one.school, label: one.name }))}
+          onChange={(school) =>
+            act({ do: "angle-school", school: school === angle.schools[0]?.school ? null : school })
+          }
+        />
+      )}
+      {asked}
+      <p className="col-span-2 text-note text-ink-2">
+        {angle.schools.length > 0 && angle.advice.said}
+        {either && (
+          <b className="text-warn">
+            {" "}
+            {degrees(either[0] as number)} or {degrees(either[1] as number)}: find out.
+          </b>
+        )}
+        {turn && turn.advice.deg !== 0 && ` Turn ${turn.advice.deg.toFixed(0)}°: ${turn.advice.said}`}
+      </p>
+    </>
+  );
+}

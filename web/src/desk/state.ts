@@ -1,0 +1,280 @@
+import type { Exam, TechniqueRequest } from "../api/queries";
+
+/** What differs from the chart line. A missing key means: as the chart says. */
+export interface Overrides {
+  sid_cm?: number;
+  tube_height_cm?: number;
+  tube_angle_deg?: number;
+  support?: string;
+  grid_ratio?: number;
+  grid_offset_cm?: number;
+  grid_tilt_deg?: number;
+  gap_cm?: number;
+  field_cm?: [number, number];
+  receptor?: string;
+  kvp?: number;
+  mas?: number;
+  exposure_control?: "aec" | "breathing";
+  aec_cells?: string;
+  aec_density?: number;
+}
+
+/** One stop of the run sheet: a view (with methods to choose from), a clearance, or a wait. */
+export interface Stop {
+  key: number;
+  options: string[];
+  projection: string | null;
+  clearance: string | null;
+  wait_min: number | null;
+  when: string;
+  note: string;
+  status: "todo" | "done" | "skipped";
+  thickness_cm: number | null;
+  setup: Overrides;
+  angle_school: string | null;
+  /** A clearance: what was recorded, in words. A wait: when it ends, in ms since 1970. */
+  recorded: string | null;
+  wait_until: number | null;
+}
+
+export type Person = NonNullable<TechniqueRequest["patient"]>;
+type Facts = NonNullable<TechniqueRequest["facts"]>;
+
+export type AgeBand = NonNullable<Person["age_band"]>;
+export type Sex = NonNullable<Person["sex"]>;
+export type Habitus = NonNullable<Person["habitus"]>;
+
+export interface Patient {
+  age_band?: AgeBand;
+  sex?: Sex;
+  habitus?: Habitus;
+  weight_kg?: number;
+  height_cm?: number;
+  condition?: string;
+  cast?: string;
+  contrast?: string;
+  cannot_keep_still?: true;
+}
+
+export interface DeskState {
+  exam: string | null;
+  why: string;
+  study: string;
+  question: string;
+  stops: Stop[];
+  at: number;
+  patient: Patient;
+  facts: Facts;
+  mat_cm: number | null;
+  jaw_cm: number | null;
+  /** A reading far outside the usual that was read again, for the stop it was read for. */
+  confirmed: number | null;
+  /** The method to calculate by; null leaves it to the room. */
+  school: "rules" | "model" | null;
+  checked: string[];
+}
+
+/** What the worklist says of a request. */
+export interface Study {
+  key: string;
+  question: string;
+  age_band?: AgeBand;
+}
+
+type Changes<T> = { [K in keyof T]?: T[K] | null };
+
+export type Action =
+  | { do: "exam"; exam: Exam; study?: Study }
+  | { do: "view"; projection: string }
+  | { do: "go"; to: number }
+  | { do: "mark"; at: number; status: Stop["status"] }
+  | { do: "add"; projection: string }
+  | { do: "repeat" }
+  | { do: "remove"; at: number }
+  | { do: "method"; at: number; projection: string }
+  | { do: "clearance"; at: number; recorded: string }
+  | { do: "wait"; at: number; until: number | null }
+  | { do: "thickness"; cm: number | null }
+  | { do: "confirm" }
+  | { do: "setup"; change: Changes<Overrides> }
+  | { do: "angle-school"; school: string | null }
+  | { do: "patient"; change: Changes<Patient> }
+  | { do: "facts"; change: Changes<Facts> }
+  | { do: "measure"; mat_cm?: number | null; jaw_cm?: number | null }
+  | { do: "school"; school: DeskState["school"] }
+  | { do: "check"; text: string }
+  | { do: "as-charted" };
+
+/** What belongs to one patient and goes with them. */
+const NOBODY = { patient: {}, facts: {}, mat_cm: null, jaw_cm: null, confirmed: null, checked: [] };
+
+let last = 0;
+
+/** Keys given from now on are above this one: a state that was stored has some already. */
+export function keysAbove(key: number) {
+  last = Math.max(last, key);
+}
+
+function stop(options: string[], more: Partial<Stop> = {}): Stop {
+  last += 1;
+  return {
+    key: last,
+    options,
+    projection: options[0] ?? null,
+    clearance: null,
+    wait_min: null,
+    when: "",
+    note: "",
+    status: "todo",
+    thickness_cm: null,
+    setup: {},
+    angle_school: null,
+    recorded: null,
+    wait_until: null,
+    ...more,
+  };
+}
+
+function stopsOf(exam: Exam): Stop[] {
+  return exam.steps.map((step) =>
+    stop(step.projections ?? [], {
+      clearance: step.clearance ?? null,
+      wait_min: step.wait_min ?? null,
+      when: step.when ?? "",
+      note: step.note ?? "",
+    }),
+  );
+}
+
+function merged<T extends object>(now: T, change: Changes<T>): T {
+  const entries = Object.entries({ ...now, ...change }).filter(([, value]) => value !== null);
+  return Object.fromEntries(entries) as T;
+}
+
+const here = (state: DeskState, change: Partial<Stop>, at = state.at): Stop[] =>
+  state.stops.map((one, i) => (i === at ? { ...one, ...change } : one));
+
+export const isView = (one: Stop | undefined) => one?.projection != null;
+
+/** The exam in hand after one thing that a person did. Pure: the same state and action give the same state. */
+export function reduce(state: DeskState, action: Action): DeskState {
+  switch (action.do) {
+    case "exam": {
+      const { exam, study } = action;
+      const stops = stopsOf(exam);
+      return {
+        ...state,
+        ...NOBODY,
+        patient: study?.age_band ? { age_band: study.age_band } : {},
+        exam: exam.id,
+        why: exam.why,
+        study: study?.key ?? "",
+        question: study?.question ?? "",
+        stops,
+        at: Math.max(0, stops.findIndex(isView)),
+      };
+    }
+    case "view":
+      return {
+        ...state,
+        ...NOBODY,
+        exam: null,
+        why: "",
+        study: "",
+        question: "",
+        stops: [stop([action.projection])],
+        at: 0,
+      };
+    case "go":
+      return isView(state.stops[action.to]) ? { ...state, at: action.to } : state;
+    case "mark":
+      return { ...state, stops: here(state, { status: action.status }, action.at) };
+    case "add": {
+      const stops = [...state.stops];
+      stops.splice(state.at + 1, 0, stop([action.projection], { note: "Added." }));
+      return { ...state, stops, at: state.at + 1 };
+    }
+    case "repeat": {
+      const now = state.stops[state.at];
+      if (!now) return state;
+      const again = {
+        ...stop(now.options),
+        projection: now.projection,
+        thickness_cm: now.thickness_cm,
+        note: "Repeat.",
+      };
+      const stops = [...state.stops];
+      stops.splice(state.at + 1, 0, { ...again, setup: now.setup, angle_school: now.angle_school });
+      return { ...state, stops, at: state.at + 1 };
+    }
+    case "remove": {
+      const stops = state.stops.filter((_, i) => i !== action.at);
+      const at = Math.min(state.at > action.at ? state.at - 1 : state.at, stops.length - 1);
+      const view = isView(stops[at]) ? at : stops.findIndex(isView);
+      return view < 0 ? state : { ...state, stops, at: view };
+    }
+    case "method":
+      return {
+        ...state,
+        stops: here(state, { projection: action.projection, thickness_cm: null, setup: {} }, action.at),
+      };
+    case "clearance":
+      return { ...state, stops: here(state, { recorded: action.recorded, status: "done" }, action.at) };
+    case "wait":
+      return { ...state, stops: here(state, { wait_until: action.until }, action.at) };
+    case "thickness":
+      return { ...state, confirmed: null, stops: here(state, { thickness_cm: action.cm }) };
+    case "confirm":
+      return { ...state, confirmed: state.stops[state.at]?.key ?? null };
+    case "setup": {
+      const now = state.stops[state.at];
+      return now ? { ...state, stops: here(state, { setup: merged(now.setup, action.change) }) } : state;
+    }
+    case "angle-school":
+      return { ...state, stops: here(state, { angle_school: action.school }) };
+    case "patient":
+      return { ...state, patient: merged(state.patient, action.change) };
+    case "facts":
+      return { ...state, facts: merged(state.facts, action.change as Changes<Facts>) };
+    case "measure":
+      return {
+        ...state,
+        mat_cm: action.mat_cm === undefined ? state.mat_cm : action.mat_cm,
+        jaw_cm: action.jaw_cm === undefined ? state.jaw_cm : action.jaw_cm,
+      };
+    case "school":
+      return { ...state, school: action.school };
+    case "check": {
+      const had = state.checked.includes(action.text);
+      return {
+        ...state,
+        checked: had ? state.checked.filter((one) => one !== action.text) : [...state.checked, action.text],
+      };
+    }
+    case "as-charted":
+      return {
+        ...state,
+        patient: merged(state.patient, { condition: null, cast: null, contrast: null }),
+        stops: here(state, { setup: {}, angle_school: null }),
+      };
+  }
+}
+
+/** Where the Desk begins: the first exam that the chart holds, on its first charted view. */
+export function firstState(exams: Exam[], charted: ReadonlySet<string>): DeskState {
+  const blank: DeskState = {
+    exam: null,
+    why: "",
+    study: "",
+    question: "",
+    stops: [],
+    at: 0,
+    school: null,
+    ...NOBODY,
+  };
+  const possible = exams.filter((one) => one.projections.some((id) => charted.has(id)));
+  const exam = possible.find((one) => one.id === "chest") ?? possible[0] ?? exams[0];
+  const fresh = exam ? reduce(blank, { do: "exam", exam }) : blank;
+  const at = fresh.stops.findIndex((one) => one.projection !== null && charted.has(one.projection));
+  return at < 0 ? fresh : { ...fresh, at };
+}

@@ -1,0 +1,133 @@
+import type { ReactNode } from "react";
+
+import type { TechniqueResponse } from "../../api/queries";
+import { figure, fromCm, length, signed, trimmed, type Unit } from "../../ui/units";
+
+type Expected = TechniqueResponse["forecast"];
+
+/** What to expect from the technique: the index with its band, the dose against a level, the image. */
+export function Forecast({ forecast, unit }: { forecast: Expected; unit: Unit }) {
+  const { ei, di, optical_density: density, incident_air_kerma_mgy: kerma } = forecast;
+  return (
+    <section
+      aria-label="Forecast"
+      className="grid grid-cols-[1fr_1.25fr] border-t border-rule text-note text-ink-2"
+    >
+      <div className="px-5 py-2">
+        <p className="whitespace-nowrap">
+          <span className="text-ink-3">Expect </span>
+          {ei != null && (
+            <>
+              EI <b className="text-body font-semibold text-ink">{figure(ei)}</b>, DI {signed(di)}
+            </>
+          )}
+          {density != null && (
+            <>
+              density <b className="text-body font-semibold text-ink">{density.toFixed(2)}</b>
+            </>
+          )}
+        </p>
+        <Band forecast={forecast} />
+        {forecast.di_low != null && forecast.di_high != null && (
+          <p title="Four of five patients of this thickness; narrowed by the logged images of this line">
+            4 of 5 {signed(forecast.di_low)} to {signed(forecast.di_high)}
+            <span className="text-ink-3">
+              {forecast.seen ? `, counting ${forecast.seen} images` : ", none logged yet"}
+            </span>
+          </p>
+        )}
+      </div>
+      <div className="border-l border-rule px-5 py-2">
+        {kerma == null ? (
+          <p className="text-ink-3">No dose figure at this kVp.</p>
+        ) : (
+          <>
+            <p className="whitespace-nowrap">
+              <span className="text-ink-3">Skin kerma </span>
+              <b className="text-body font-semibold text-ink">{figure(kerma)}</b> mGy
+              {forecast.entrance_surface_kerma_mgy != null && (
+                <span className="text-ink-3">
+                  , {figure(forecast.entrance_surface_kerma_mgy)} with backscatter
+                </span>
+              )}
+            </p>
+            <Dose kerma={kerma} level={forecast.reference_kerma_mgy ?? null} />
+          </>
+        )}
+        <p>
+          {forecast.kap_mgycm2 != null && <Item name="KAP">{figure(forecast.kap_mgycm2)} mGy·cm²</Item>}
+          <Item name="light on skin">
+            {trimmed(fromCm(forecast.field_at_skin_cm[0], unit), 1)} ×{" "}
+            {length(forecast.field_at_skin_cm[1], unit)}
+          </Item>
+        </p>
+      </div>
+      <p className="col-span-2 border-t border-rule px-5 py-1.5">
+        {forecast.contrast != null && (
+          <Item name={forecast.detail ?? "detail"}>
+            contrast {(100 * forecast.contrast).toFixed(1)} %, CNR {(forecast.cnr ?? 0).toFixed(0)}
+          </Item>
+        )}
+        {forecast.unsharpness_mm != null && (
+          <Item name="unsharpness">{forecast.unsharpness_mm.toFixed(2)} mm</Item>
+        )}
+        {forecast.model_di != null && ei != null && (
+          <Item name="the physics model alone expects DI">{signed(forecast.model_di)}</Item>
+        )}
+      </p>
+    </section>
+  );
+}
+
+function Item({ name, children }: { name: string; children: ReactNode }) {
+  return (
+    <span className="mr-4 inline-block whitespace-nowrap">
+      <span className="text-ink-3">{name}</span> {children}
+    </span>
+  );
+}
+
+const SPAN = 4;
+const place = (di: number) => `${(100 * (Math.min(Math.max(di, -SPAN), SPAN) + SPAN)) / (2 * SPAN)}%`;
+
+/** The expected index on its scale: the acceptable part, the band of patients, and a notch. */
+function Band({ forecast }: { forecast: Expected }) {
+  const { di, di_low: low, di_high: high } = forecast;
+  return (
+    <div aria-hidden className="relative my-1 h-2.5 border-b border-rule-strong">
+      <div
+        className="absolute inset-y-0 bg-good/25"
+        style={{ left: place(-1), width: `calc(${place(1)} - ${place(-1)})` }}
+      />
+      {low != null && high != null && (
+        <div
+          className="absolute bottom-0 h-1 bg-ink-3"
+          style={{ left: place(low), width: `calc(${place(high)} - ${place(low)})` }}
+        />
+      )}
+      <div className="absolute -top-0.5 bottom-0 w-1 -translate-x-1/2 bg-beam" style={{ left: place(di) }} />
+    </div>
+  );
+}
+
+/** The dose as a length against an example of a reference level. */
+function Dose({ kerma, level }: { kerma: number; level: number | null }) {
+  if (level === null) return null;
+  const full = Math.max(1.5 * level, kerma);
+  const share = (value: number) => `${(100 * value) / full}%`;
+  const over = kerma > level;
+  return (
+    <div className="my-1 flex items-center gap-2">
+      <div aria-hidden className="relative h-2.5 flex-1 border-b border-rule-strong">
+        <div
+          className={`absolute inset-y-0.5 left-0 ${over ? "bg-warn" : "bg-beam"}`}
+          style={{ width: share(kerma) }}
+        />
+        <div className="absolute -top-0.5 -bottom-0.5 w-0.5 bg-ink" style={{ left: share(level) }} />
+      </div>
+      <span className={`whitespace-nowrap ${over ? "text-warn" : "text-ink-3"}`}>
+        {over ? "over" : "under"} {trimmed(level, 2)} mGy, an example level
+      </span>
+    </div>
+  );
+}

@@ -1,0 +1,245 @@
+import { scaleLinear, scaleLog } from "d3-scale";
+import { line as path } from "d3-shape";
+import { useState } from "react";
+
+import { type Choice, type TechniqueRequest, useWhatIf } from "../../api/queries";
+import { Button } from "../../ui/Button";
+import { Refusal, Waiting } from "../../ui/Notice";
+import { figure, fromCm, trimmed, type Unit } from "../../ui/units";
+import { grid } from "../../ui/words";
+import { type Act } from "../useDesk";
+
+const W = 400;
+const H = 250;
+const PAD = { left: 34, right: 10, top: 18, bottom: 34 };
+const DOSES = [0.01, 0.02, 0.05, 0.1, 0.2, 0.5, 1, 2, 5, 10, 20, 50, 100];
+/** How many choices of the front are listed: those nearest in dose to the present one. */
+const LISTED = 7;
+
+interface Props {
+  request: TechniqueRequest;
+  unit: Unit;
+  /** An example of a reference level of skin kerma [mGy] for the projection. */
+  reference: number | null;
+  act: Act;
+}
+
+/** The choices of kVp, grid and SID that give the receptor the same exposure: dose across, contrast-to-noise up. */
+export function WhatIf({ request, unit, reference, act }: Props) {
+  const found = useWhatIf(request);
+  const [picked, setPicked] = useState<string | null>(null);
+  if (found.isError) return <Refusal error={found.error} />;
+  if (!found.data) return <Waiting what="the choices" />;
+  const { choices, detail } = found.data;
+  const now = choices.find((one) => one.current);
+  if (!now || choices.length < 2)
+    return (
+      <p className="text-ink-2">This room has no other way to give the receptor the same exposure here.</p>
+    );
+  const front = choices.filter((one) => one.front);
+  const chosen = choices.find((one) => key(one) === picked) ?? null;
+  const distance = (one: Choice) =>
+    Math.abs(Math.log(one.incident_air_kerma_mgy / now.incident_air_kerma_mgy));
+  const listed = [...front]
+    .sort((a, b) => distance(a) - distance(b))
+    .slice(0, LISTED)
+    .sort((a, b) => a.incident_air_kerma_mgy - b.incident_air_kerma_mgy);
+  return (
+    <div className={found.isPlaceholderData ? "opacity-50" : ""}>
+      <p className="text-note text-ink-2">
+        Each mark gives the receptor the same exposure. Up: {detail} stands out more from the noise. Left:
+        less dose.
+      </p>
+      <Picture
+        choices={choices}
+        front={front}
+        now={now}
+        chosen={chosen}
+        reference={reference}
+        onPick={(one) => setPicked(key(one))}
+      />
+      {chosen ? (
+        <div className="mb-1 flex min-h-12 items-center justify-between gap-3">
+          <p className="text-note">
+            {trimmed(chosen.kvp, 1)} kVp, {trimmed(chosen.mas, 2)} mAs,{" "}
+            {grid(chosen.grid_ratio).toLowerCase()}, {trimmed(fromCm(chosen.sid_cm, unit), 0)} {unit}:
+            contrast {(100 * chosen.contrast).toFixed(1)} %, CNR² per dose ×{chosen.merit.toFixed(2)}
+            {chosen.over_time_ceiling && <span className="text-warn">, over the usual time</span>}.
+          </p>
+          <Button
+            onClick={() =>
+              act({
+                do: "setup",
+                change: { kvp: chosen.kvp, mas: null, grid_ratio: chosen.grid_ratio, sid_cm: chosen.sid_cm },
+              })
+            }
+          >
+            Set up so
+          </Button>
+        </div>
+      ) : (
+        <p className="mb-1 flex min-h-12 items-center text-note text-ink-3">
+          Pick a mark or a row to see it. A choice needs the same agreement as any change of protocol.
+        </p>
+      )}
+      <table className="w-full text-right text-note" aria-label="Choices on the front">
+        <thead className="text-ink-3">
+          <tr className="border-b border-rule-strong">
+            <th className="py-1 text-left font-normal">kVp, mAs</th>
+            <th className="font-normal">grid</th>
+            <th className="font-normal">SID, {unit}</th>
+            <th className="font-normal">ms</th>
+            <th className="font-normal">mGy</th>
+            <th className="font-normal">CNR</th>
+          </tr>
+        </thead>
+        <tbody>
+          {listed.map((one) => (
+            <tr key={key(one)} className={`border-b border-rule ${key(one) === picked ? "bg-raised" : ""}`}>
+              <td className="text-left">
+                <button
+                  type="button"
+                  aria-pressed={key(one) === picked}
+                  className="min-h-10 w-full text-left"
+                  onClick={() => setPicked(key(one))}
+                >
+                  <b className="font-semibold text-ink">{trimmed(one.kvp, 1)}</b> kVp{" "}
+                  <b className="font-semibold text-ink">{trimmed(one.mas, 2)}</b>
+                  {one.current && <span className="ml-1 text-beam">now</span>}
+                </button>
+              </td>
+              <td>{one.grid_ratio ? `${one.grid_ratio}:1` : "none"}</td>
+              <td>{trimmed(fromCm(one.sid_cm, unit), 0)}</td>
+              <td>{trimmed(one.time_ms, 1)}</td>
+              <td>{figure(one.incident_air_kerma_mgy)}</td>
+              <td>{one.cnr.toFixed(0)}</td>
+            </tr>
+          ))}
+        </tbody>
+      </table>
+    </div>
+  );
+}
+
+const key = (one: Choice) => `${one.kvp} ${one.grid_ratio} ${one.sid_cm}`;
+
+interface PictureProps {
+  choices: Choice[];
+  front: Choice[];
+  now: Choice;
+  chosen: Choice | null;
+  reference: number | null;
+  onPick: (one: Choice) => void;
+}
+
+function Picture({ choices, front, now, chosen, reference, onPick }: PictureProps) {
+  const doses = choices.map((one) => one.incident_air_kerma_mgy);
+  const low = Math.min(...doses) / 1.15;
+  const high = Math.max(...doses, reference ?? 0) * 1.15;
+  const x = scaleLog([low, high], [PAD.left, W - PAD.right]);
+  const y = scaleLinear([0, Math.max(...choices.map((one) => one.cnr)) * 1.05], [H - PAD.bottom, PAD.top]);
+  const at = (one: Choice) => [x(one.incident_air_kerma_mgy), y(one.cnr)] as const;
+  const [nowX, nowY] = at(now);
+  return (
+    <svg
+      viewBox={`0 0 ${W} ${H}`}
+      className="my-1 w-full"
+      role="img"
+      aria-label={`${choices.length} choices by skin dose and contrast-to-noise ratio; ${front.length} on the front. Now ${figure(now.incident_air_kerma_mgy)} mGy, CNR ${now.cnr.toFixed(0)}`}
+    >
+      {DOSES.filter((dose) => dose >= low && dose <= high).map((dose) => (
+        <g key={dose}>
+          <line x1={x(dose)} x2={x(dose)} y1={PAD.top} y2={H - PAD.bottom} stroke="var(--rule)" />
+          <text x={x(dose)} y={H - PAD.bottom + 14} textAnchor="middle" fontSize={11.5} fill="var(--ink-3)">
+            {dose}
+          </text>
+        </g>
+      ))}
+      {y.ticks(4).map((tick) => (
+        <g key={tick}>
+          <line x1={PAD.left} x2={W - PAD.right} y1={y(tick)} y2={y(tick)} stroke="var(--rule)" />
+          <text x={PAD.left - 5} y={y(tick) + 4} textAnchor="end" fontSize={11.5} fill="var(--ink-3)">
+            {tick}
+          </text>
+        </g>
+      ))}
+      <text x={W - PAD.right} y={H - 5} textAnchor="end" fontSize={11.5} fill="var(--ink-2)">
+        skin kerma, mGy
+      </text>
+      <text x={PAD.left} y={11} fontSize={11.5} fill="var(--ink-2)">
+        CNR
+      </text>
+      {reference !== null && reference >= low && (
+        <g>
+          <line
+            x1={x(reference)}
+            x2={x(reference)}
+            y1={PAD.top}
+            y2={H - PAD.bottom}
+            stroke="var(--warn)"
+            strokeDasharray="4 3"
+          />
+          <text x={x(reference) - 4} y={PAD.top + 10} textAnchor="end" fontSize={11} fill="var(--warn)">
+            example level
+          </text>
+        </g>
+      )}
+      <path
+        d={
+          path<Choice>(
+            (one) => at(one)[0],
+            (one) => at(one)[1],
+          )(front) ?? ""
+        }
+        fill="none"
+        stroke="var(--beam)"
+        strokeWidth={1.2}
+        opacity={0.6}
+      />
+      {choices.map((one) => {
+        const [cx, cy] = at(one);
+        const tone = one.front ? "var(--beam)" : "var(--ink-3)";
+        const mark = { fill: one.front ? tone : "none", stroke: tone, strokeWidth: 1.2 };
+        return (
+          <g key={key(one)} onClick={() => onPick(one)} className="cursor-pointer">
+            <title>{`${one.kvp} kVp, ${one.mas} mAs, ${grid(one.grid_ratio)}, ${one.sid_cm} cm`}</title>
+            <circle cx={cx} cy={cy} r={9} fill="transparent" />
+            {one.grid_ratio ? (
+              <rect x={cx - 3} y={cy - 3} width={6} height={6} {...mark} />
+            ) : (
+              <circle cx={cx} cy={cy} r={3.2} {...mark} />
+            )}
+          </g>
+        );
+      })}
+      <circle cx={nowX} cy={nowY} r={8} fill="none" stroke="var(--ink)" strokeWidth={1.8} />
+      <text x={nowX + 9} y={nowY + 16} fontSize={12} fill="var(--ink)">
+        now
+      </text>
+      {chosen && !chosen.current && (
+        <circle
+          cx={at(chosen)[0]}
+          cy={at(chosen)[1]}
+          r={8}
+          fill="none"
+          stroke="var(--beam)"
+          strokeWidth={2.2}
+        />
+      )}
+      <g fontSize={11} fill="var(--ink-3)">
+        <rect x={PAD.left + 52} y={4} width={6} height={6} fill="none" stroke="var(--ink-3)" />
+        <text x={PAD.left + 62} y={11}>
+          grid
+        </text>
+        <circle cx={PAD.left + 100} cy={7} r={3.2} fill="none" stroke="var(--ink-3)" />
+        <text x={PAD.left + 107} y={11}>
+          none
+        </text>
+        <circle cx={PAD.left + 150} cy={7} r={3.2} fill="var(--beam)" />
+        <text x={PAD.left + 157} y={11}>
+          filled: best for its dose
+        </text>
+      </g>
+    </svg>
+  );
+}
