@@ -54,7 +54,7 @@ def test_no_serious_accessibility_violation(context: BrowserContext, page: Page,
     page.keyboard.press("Tab")
     page.get_by_role("button", name="Import").click()
     assert violations(page) == []
-    for tab in ("Level", "Faults", "Compare", "History"):
+    for tab in ("EI over thickness", "Chart check", "Compare", "History"):
         page.goto(f"{demo_site}/charts")
         page.get_by_role("radio", name=tab).click()
         settle(page)
@@ -168,8 +168,9 @@ def test_an_empty_database_explains_what_to_do(page: Page, tmp_path: Path):
 
 def test_a_room_without_chart_or_log_is_designed_too(page: Page, tmp_path: Path):
     code = (
-        "import sys, pathlib; from oakbeam.store import Store, rooms; from oakbeam.sim import clinic;"
-        "rooms.save(Store(pathlib.Path(sys.argv[1]) / 'oakbeam.db'), clinic.room_1(), 'test')"
+        "import sys, pathlib; from oakbeam.store import Store, people, rooms; from oakbeam.demo import clinic;"
+        "store = Store(pathlib.Path(sys.argv[1]) / 'oakbeam.db'); rooms.save(store, clinic.room_1(), 'test');"
+        "people.agree(store, people.Agreement(open_records=True), 'test')"
     )
     import sys
 

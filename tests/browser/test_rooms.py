@@ -22,7 +22,7 @@ def test_equipment_is_edited_checked_and_kept_in_the_history(page: Page, site: s
     enter(page, "Total filtration", "3.4")
     enter(page, "mA (19)", "10..12 50 100 200 320 400 500 630")
     expect(page.get_by_role("textbox", name="mA (10)")).to_have_value("10 11 12 50 100 200 320 400 500 630")
-    tab(page, "Beam model")
+    tab(page, "Physics model")
     page.get_by_role("button", name="Save equipment").click()
     expect(page.get_by_role("button", name="Save equipment")).to_be_disabled()
     page.get_by_role("button", name="Remove Loose panel 24×30").click()
@@ -68,7 +68,7 @@ def test_both_schools_and_what_if_at_the_desk(page: Page, demo_site: str):
     page.keyboard.press("t")
     fill(page, "kVp by hand", "92")
     by_rules = number(page, "mas").text_content()
-    choose(page, "Ruled by", "Beam model")
+    choose(page, "Calculated by", "Physics model")
     expect(page.get_by_text("calculated by physics model")).to_be_visible()
     expect(page.get_by_text("mAs follows by the physics model")).to_be_visible()
     assert by_rules is not None

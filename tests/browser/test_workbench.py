@@ -85,13 +85,13 @@ def test_a_point_is_dragged_a_line_follows_and_the_school_is_switched(page: Page
 
 def test_level_it_faults_and_compare(page: Page, site: str):
     draft(page, site)
-    tab(page, "Level (6 drift)")
+    tab(page, "EI over thickness (6 off target)")
     page.get_by_role("button", name="Level it").click()
     expect(page.get_by_text("6 proposals, none kept yet")).to_be_visible()
     page.get_by_role("button", name="Apply all 6").click()
     # The chest's bands are on stations, too coarse to be held within ±1; the five others are.
-    expect(page.get_by_text("1 of 171 lines leave it.")).to_be_visible()
-    tab(page, "Faults (9)")
+    expect(page.get_by_text("1 of 171 lines are off target.")).to_be_visible()
+    tab(page, "Chart check (9)")
     page.get_by_role("listitem").filter(has_text="Knee AP:").get_by_role("button", name="Open the line").click()
     expect(page.get_by_role("complementary", name="Line").get_by_role("heading", name="Knee AP")).to_be_visible()
     tab(page, "Compare")

@@ -137,7 +137,7 @@ BODIES: Mapping[str, int] = {
     "POST /api/charts": 4096 * KB,
     "POST /api/charts/import": 3072 * KB,
     "POST /api/charts/import/preview": 10_240 * KB,
-    "POST /api/charts/{chart_id}/cells": 1024 * KB,
+    "POST /api/charts/{chart_id}/cells": 4096 * KB,
     "POST /api/charts/{chart_id}/changes": 4096 * KB,
     "POST /api/charts/{chart_id}/lines": 256 * KB,
     "PUT /api/charts/{chart_id}/lines/{line_id}": 256 * KB,

@@ -9,6 +9,7 @@ from pydantic import BaseModel, Field
 
 from oakbeam.api import problems
 from oakbeam.api.access import StoreHere
+from oakbeam.api.lines import LineIn, line_of
 from oakbeam.api.technique_request import room_of
 from oakbeam.api.types import Ei, GridRatio, Id, Key, Kvp, Length, Mas, Number, RequestBody, Sid, ThicknessCm
 from oakbeam.catalogue import Catalogue
@@ -66,15 +67,22 @@ class Adjustment(WhichLines):
 class CellIn(RequestBody):
     """A number typed into a line; lengths cm."""
 
-    line: Id
     cell: Cell
     value: Number
 
 
-class CellsIn(RequestBody):
-    """Cells typed or pasted, in the order in which they count."""
+class TypedLine(RequestBody):
+    """A line as it was read, and the cells typed or pasted into it, in the order in which they count."""
 
-    cells: Annotated[list[CellIn], Field(min_length=1, max_length=5000)]
+    line: Id
+    read: LineIn
+    cells: Annotated[list[CellIn], Field(min_length=1, max_length=20)]
+
+
+class CellsIn(RequestBody):
+    """Lines with cells typed or pasted into them."""
+
+    lines: Annotated[list[TypedLine], Field(min_length=1, max_length=1000)]
 
 
 class ComparedOut(BaseModel):
@@ -155,22 +163,20 @@ def lines_named(chart: Chart, asked: WhichLines) -> list[ChartLine]:
 
 
 def typed(store: Store, chart_id: int, asked: CellsIn) -> list[Proposal]:
-    """What cells typed or pasted make of their lines, all cells of a line together."""
+    """What cells typed or pasted make of their lines, all cells of a line together, from the line as it was read."""
     chart, room, known = chart_with_room(store, chart_id)
-    cells: dict[int, list[CellIn]] = {}
-    for cell in asked.cells:
-        cells.setdefault(cell.line, []).append(cell)
     found = []
-    for line_id, own in cells.items():
-        line = made = charts.line_of(chart, line_id)
+    for one in asked.lines:
+        revision = charts.line_of(chart, one.line).revision
         try:
-            for cell in own:
+            made = line_of(known, room, one.read)
+            for cell in one.cells:
                 made = with_cell(made, cell.cell, cell.value)
-            check_line(made, known.projection(line.projection), room)
+            check_line(made, known.projection(made.projection), room)
         except Refusal as refusal:
-            found.append(Proposal(id=line_id, revision=line.revision, line=None, what="", refusal=refusal.detail))
+            found.append(Proposal(id=one.line, revision=revision, line=None, what="", refusal=refusal.detail))
             continue
-        found.append(Proposal(id=line_id, revision=line.revision, line=made, what=f"{len(own)} cells"))
+        found.append(Proposal(id=one.line, revision=revision, line=made, what=f"{len(one.cells)} cells"))
     return found
 
 

@@ -1875,8 +1875,6 @@ export interface components {
          * @description A number typed into a line; lengths cm.
          */
         CellIn: {
-            /** Line */
-            line: number;
             /**
              * Cell
              * @enum {string}
@@ -1887,11 +1885,11 @@ export interface components {
         };
         /**
          * CellsIn
-         * @description Cells typed or pasted, in the order in which they count.
+         * @description Lines with cells typed or pasted into them.
          */
         CellsIn: {
-            /** Cells */
-            cells: components["schemas"]["CellIn"][];
+            /** Lines */
+            lines: components["schemas"]["TypedLine"][];
         };
         /**
          * Chamber
@@ -4735,6 +4733,17 @@ export interface components {
              * @default 12
              */
             anode_angle_deg: number;
+        };
+        /**
+         * TypedLine
+         * @description A line as it was read, and the cells typed or pasted into it, in the order in which they count.
+         */
+        TypedLine: {
+            /** Line */
+            line: number;
+            read: components["schemas"]["LineIn"];
+            /** Cells */
+            cells: components["schemas"]["CellIn"][];
         };
         /**
          * VariableKvp

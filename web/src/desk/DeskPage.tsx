@@ -302,7 +302,7 @@ function Desk({ room, projections, exams, charted }: Props) {
               className="shrink-0"
               value={beside}
               options={[
-                { value: "ladder", label: "How it was worked out" },
+                { value: "ladder", label: "Steps" },
                 { value: "picture", label: "Picture" },
                 { value: "what-if", label: "What if" },
               ]}

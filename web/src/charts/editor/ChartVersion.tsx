@@ -1,6 +1,7 @@
 import { useMemo, useState } from "react";
 
 import { lineIn, useCells, useChartCheck, useLevel, useLineTable } from "../../api/bench";
+import type { Schemas } from "../../api/client";
 import { type Chart, type LineTable, type Projection, type Room, useTables } from "../../api/queries";
 import { Button } from "../../ui/Button";
 import { Empty, Refusal } from "../../ui/Notice";
@@ -75,10 +76,13 @@ export function ChartVersion({
   /** Typed and pasted cells: the server composes all cells of a line; a line that cannot stand so is said, and none is kept. */
   async function type(typed: Typed[]) {
     setRefused("");
-    const asked = typed.flatMap(({ line, column, value }) =>
-      line.id == null ? [] : [{ line: line.id, cell: column, value }],
-    );
-    const proposals = await cells.mutateAsync({ chart: chart.id, body: { cells: asked } });
+    const lines = new Map<number, Schemas["TypedLine"]>();
+    for (const { line, column, value } of typed) {
+      if (line.id == null) continue;
+      const one = lines.get(line.id) ?? { line: line.id, read: lineIn(line), cells: [] };
+      lines.set(line.id, { ...one, cells: [...one.cells, { cell: column, value }] });
+    }
+    const proposals = await cells.mutateAsync({ chart: chart.id, body: { lines: [...lines.values()] } });
     const bad = proposals.find((one) => one.line === null);
     if (bad) {
       const line = chart.lines.find((one) => one.id === bad.id);
@@ -87,8 +91,10 @@ export function ChartVersion({
       );
       return;
     }
+    // From the revision that was read: where somebody else was quicker, that is said and not typed over.
+    const read = new Map(typed.map(({ line }) => [line.id, line.revision]));
     const changes = proposals.flatMap((one) =>
-      one.line ? [{ line: one.id, revision: one.revision, to: lineIn(one.line) }] : [],
+      one.line ? [{ line: one.id, revision: read.get(one.id) ?? null, to: lineIn(one.line) }] : [],
     );
     await bench.send(changes, typed.length === 1 ? "typed" : "pasted");
   }

@@ -32,7 +32,7 @@ export function IndexStrip({
   return (
     <svg
       role="img"
-      aria-label={`Expected index over the range: ${strip.level ? "level" : `strays to ${signed(strip.worst_di)} DI`}`}
+      aria-label={`Expected index over the range: ${strip.level ? "on target" : `off target, to ${signed(strip.worst_di)} DI`}`}
       width={width}
       height={height}
       viewBox={`0 0 ${width} ${height}`}

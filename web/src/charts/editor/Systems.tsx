@@ -36,7 +36,7 @@ export function Systems({ chart, line, editable, onSwitch }: Props) {
               <b>{TECHNIQUE_SYSTEM[view.school]}</b>
               {view.worst_di != null && (
                 <span className={Math.abs(view.worst_di) > 1 ? "text-warn" : "text-ink-3"}>
-                  strays to {signed(view.worst_di)} DI
+                  off target to {signed(view.worst_di)} DI
                 </span>
               )}
               {editable && written && (

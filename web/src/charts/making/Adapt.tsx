@@ -91,7 +91,7 @@ export function Adapt(props: Making) {
             usual={`${room.name} chart, from ${roomName(other.room)}`}
             lines={lines.length}
             onMake={(name) =>
-              props.onMake(name, lines, `Carried from ${roomName(other.room)}, version ${other.version}.`)
+              props.onMake(name, lines, `Adapted from ${roomName(other.room)}, version ${other.version}.`)
             }
           />
           <table className="mt-3 w-full">

@@ -157,7 +157,7 @@ export function Comments({
             onChange={(event) => setText(event.currentTarget.value)}
           />
           <Button type="submit" disabled={!text.trim() || say.isPending}>
-            Say
+            Post
           </Button>
         </form>
       )}
