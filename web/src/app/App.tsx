@@ -34,7 +34,9 @@ export function App() {
           </Empty>
         </div>
       ) : (
+        // A view of its own boundary: while the next one is fetched the last is gone, and nothing in it can be clicked.
         <Suspense
+          key={pathname.split("/")[1]}
           fallback={
             <div className="p-6">
               <Waiting what="the view" />

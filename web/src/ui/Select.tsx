@@ -1,4 +1,5 @@
 import { Select as Radix } from "radix-ui";
+import { useState } from "react";
 
 export interface Option {
   value: string;
@@ -28,10 +29,17 @@ export function Select({
   className = "",
   disabled = false,
 }: Props) {
+  // While the menu is open it shows what it opened with: an answer that arrives meanwhile takes no option from under the hand.
+  const [held, setHeld] = useState<Option[] | null>(null);
   const now = options.find((option) => option.value === value);
   return (
     <div className={className}>
-      <Radix.Root value={value} onValueChange={onChange} disabled={disabled}>
+      <Radix.Root
+        value={value}
+        onValueChange={onChange}
+        onOpenChange={(open) => setHeld(open ? options : null)}
+        disabled={disabled}
+      >
         <Radix.Trigger
           id={id}
           aria-label={`${label}: ${now?.label ?? "choose"}`}
@@ -54,7 +62,7 @@ export function Select({
             className="z-50 max-h-(--radix-select-content-available-height) min-w-(--radix-select-trigger-width) overflow-hidden rounded-sm border border-rule-strong bg-raised shadow-lg"
           >
             <Radix.Viewport className="p-1">
-              {options.map((option) => (
+              {(held ?? options).map((option) => (
                 <Radix.Item
                   key={option.value}
                   value={option.value}

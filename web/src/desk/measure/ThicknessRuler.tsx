@@ -177,7 +177,7 @@ export function ThicknessRuler({ projection, range, unit, value, estimate, onCha
           unfinished={(typed) => toCm(typed, unit) < low && toCm(typed, unit) * 10 <= high + 10}
         />
         <p className="mt-1 truncate text-note text-ink-3">
-          Line {trimmed(fromCm(low, unit), 1)} to {length(high, unit)}
+          Chart covers {trimmed(fromCm(low, unit), 1)} to {length(high, unit)}
         </p>
       </div>
     </section>

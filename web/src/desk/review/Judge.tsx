@@ -141,7 +141,7 @@ export function Judge({
 
   useKeys([
     { keys: ["i"], shown: "i", does: "index or density", run: () => focusField("result") },
-    { keys: ["f"], shown: "f", does: "fetch the index", run: fetchIndex },
+    { keys: ["f"], shown: "f", does: "simulated index (demo)", run: fetchIndex },
     {
       keys: ["n"],
       shown: "n",
@@ -173,7 +173,7 @@ export function Judge({
           <div className="mb-1 flex items-center justify-between">
             <h2 className="text-body text-ink-2">Exposure made</h2>
             <Button tone="quiet" hint="f" className="-my-1 px-1.5!" disabled={!answer} onClick={fetchIndex}>
-              Fetch index
+              Simulated index (demo)
             </Button>
           </div>
           <div className="grid grid-cols-[4rem_4.4rem_1fr] gap-2">
@@ -245,10 +245,10 @@ export function Judge({
         </div>
 
         <div className="min-w-0">
-          <h2 className="mb-1 text-body text-ink-2">Seen in the image, asked in this order</h2>
+          <h2 className="mb-1 text-body text-ink-2">Image critique</h2>
           <ToggleGroup.Root
             type="multiple"
-            aria-label="Seen in the image"
+            aria-label="Image critique"
             className="flex flex-wrap items-center gap-1"
             value={entry.findings}
             onValueChange={(findings) => setEntry({ ...entry, findings: findings as Finding[] })}

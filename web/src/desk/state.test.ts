@@ -1,0 +1,146 @@
+import { expect, it } from "vitest";
+
+import type { Exam, Room } from "../api/queries";
+import { measuredSoFar, personOf, requestFor } from "./request";
+import { type Action, type DeskState, firstState, isView, reduce } from "./state";
+
+const step = (projections: string[], more = {}) => ({
+  projections,
+  clearance: null,
+  wait_min: null,
+  ...more,
+});
+const TRAUMA = {
+  id: "trauma",
+  name: "Spine trauma",
+  why: "nothing is moved before it is cleared",
+  projections: ["c-lat", "c-ap"],
+  steps: [
+    step(["c-lat"]),
+    step([], { clearance: "Reviewed" }),
+    step(["c-ap", "c-ap-angled"]),
+    step([], { wait_min: 5 }),
+  ],
+} as unknown as Exam;
+const CHEST = {
+  ...TRAUMA,
+  id: "chest",
+  projections: ["pa", "lat"],
+  steps: [step(["pa"]), step(["lat"])],
+} as Exam;
+const ROOM = { id: "room-1" } as Room;
+
+const start = () => firstState([TRAUMA, CHEST], new Set(["lat", "c-ap"]));
+const after = (state: DeskState, ...actions: Action[]) => actions.reduce(reduce, state);
+const view = (state: DeskState) => state.stops[state.at]?.projection;
+
+it("begins with the chest where the chart has it, on its first charted view", () => {
+  expect(start().exam).toBe("chest");
+  expect(view(start())).toBe("lat");
+  expect(view(firstState([TRAUMA], new Set(["c-ap"])))).toBe("c-ap");
+  expect(firstState([], new Set()).stops).toEqual([]);
+});
+
+it("leaves nothing of the last patient to the next exam", () => {
+  const busy = after(
+    start(),
+    { do: "thickness", cm: 24 },
+    { do: "patient", change: { age_band: "5y", cast: "plaster-dry" } },
+    { do: "facts", change: { pelvis_cm: 22 } },
+    { do: "measure", mat_cm: 2 },
+    { do: "check", text: "Right side" },
+    { do: "confirm" },
+    { do: "setup", change: { sid_cm: 150 } },
+  );
+  const next = reduce(busy, {
+    do: "exam",
+    exam: TRAUMA,
+    study: { key: "S-1", question: "fall", age_band: "10y" },
+  });
+  expect(next.patient).toEqual({ age_band: "10y" });
+  expect([next.facts, next.mat_cm, next.confirmed, next.checked]).toEqual([{}, null, null, []]);
+  expect(measuredSoFar(next)).toEqual({});
+  expect(next.stops.every((one) => Object.keys(one.setup).length === 0)).toBe(true);
+});
+
+it("never stands on a clearance or a wait", () => {
+  const exam = reduce(start(), { do: "exam", exam: TRAUMA });
+  for (let to = -1; to < 6; to++)
+    expect(isView(after(exam, { do: "go", to }).stops[after(exam, { do: "go", to }).at])).toBe(true);
+  const shorter = after(exam, { do: "go", to: 2 }, { do: "remove", at: 2 });
+  expect(view(shorter)).toBe("c-lat");
+  expect(after(shorter, { do: "remove", at: 0 })).toEqual(shorter);
+});
+
+it("repeats a view with its reading and set-up behind it, and adds another after the one in hand", () => {
+  const set = after(start(), { do: "thickness", cm: 33 }, { do: "setup", change: { kvp: 90, sid_cm: 150 } });
+  const again = reduce(set, { do: "repeat" });
+  expect(again.stops.map((one) => one.projection)).toEqual(["pa", "lat", "lat"]);
+  expect(again.stops[again.at]).toMatchObject({
+    thickness_cm: 33,
+    setup: { kvp: 90, sid_cm: 150 },
+    note: "Repeat.",
+  });
+  expect(new Set(again.stops.map((one) => one.key)).size).toBe(3);
+  expect(view(reduce(again, { do: "add", projection: "pa" }))).toBe("pa");
+});
+
+it("takes a change of set-up back with null, and all of it as charted", () => {
+  const set = after(
+    start(),
+    { do: "setup", change: { kvp: 90, grid_ratio: 0 } },
+    { do: "setup", change: { kvp: null } },
+  );
+  expect(set.stops[set.at]?.setup).toEqual({ grid_ratio: 0 });
+  const plain = after(
+    set,
+    { do: "patient", change: { cast: "x", habitus: "sthenic" } },
+    { do: "as-charted" },
+  );
+  expect(plain.stops[plain.at]?.setup).toEqual({});
+  expect(plain.patient).toEqual({ habitus: "sthenic" });
+});
+
+it("a new method or reading forgets what belonged to the old one", () => {
+  const exam = after(
+    start(),
+    { do: "exam", exam: TRAUMA },
+    { do: "go", to: 2 },
+    { do: "thickness", cm: 13 },
+    { do: "confirm" },
+  );
+  expect(exam.confirmed).toBe(exam.stops[2]?.key);
+  expect(reduce(exam, { do: "thickness", cm: 14 }).confirmed).toBeNull();
+  const other = reduce(exam, { do: "method", at: 2, projection: "c-ap-angled" });
+  expect(other.stops[2]).toMatchObject({ projection: "c-ap-angled", thickness_cm: null, setup: {} });
+});
+
+it("asks for the view in hand only what was said of it", () => {
+  const state = after(
+    start(),
+    { do: "thickness", cm: 33 },
+    { do: "measure", mat_cm: 1 },
+    { do: "patient", change: { condition: "ascites", cast: "plaster-dry" } },
+    { do: "setup", change: { support: "tabletop" } },
+  );
+  const now = state.stops[state.at];
+  if (!now) throw new Error("no view");
+  const asked = requestFor(ROOM, state, now, "lat");
+  expect(asked).toMatchObject({
+    room: "room-1",
+    projection: "lat",
+    thickness_cm: 33,
+    mat_cm: 1,
+    measured: { lat: 33 },
+  });
+  expect(asked.setup).toMatchObject({ support: "tabletop", exposure_control: "manual" });
+  expect(asked).not.toHaveProperty("school");
+  expect(personOf(state.patient)).toEqual({
+    cannot_keep_still: false,
+    conditions: ["ascites"],
+    cast: "plaster-dry",
+  });
+  const unmeasured = requestFor(ROOM, state, { ...now, thickness_cm: null }, "lat");
+  expect(unmeasured).not.toHaveProperty("thickness_cm");
+  expect(unmeasured.mat_cm).toBe(0);
+});
