@@ -1,6 +1,7 @@
 # make demo    install, build, seed and serve the demo      (RESET=1 starts afresh; HOST, PORT, OAKBEAM_DATA by environment)
 # make test    everything CI runs                            (make check, unit, browser: parts of it)
 # make bench   the benchmark table
+# make evidence   the long proofs, whole, and their tables in docs (long); make mutants: how many mutants the tests kill
 # make wheel   the package as a wheel, in .venv/wheel
 # make types   renew the client types after a change of the API
 # make tables  make the beam model's tables anew (long); make validation renews docs/validation.md
@@ -17,10 +18,11 @@ export PIP_DISABLE_PIP_VERSION_CHECK := 1
 
 # pip and npm repeat the machine's own settings as warnings; only what matters is let through.
 PIP := .venv/bin/pip install -q --require-hashes
+WORKERS ?= 2
 INTERFACE := src/oakbeam/interface/index.html
 WEB := $(shell find web/src web/public -type f 2>/dev/null) web/index.html web/vite.config.ts web/package.json
 
-.PHONY: help interface wheel demo serve seed test check unit browser bench types tables validation coverage lock screenshots format clean
+.PHONY: help evidence mutants interface wheel demo serve seed test check unit browser bench types tables validation coverage lock screenshots format clean
 
 help:
 	@sed -n 's/^# make/make/p' Makefile
@@ -55,7 +57,7 @@ interface: $(INTERFACE)
 
 # The wheel holds the built interface; it is tried in an environment of its own, away from this folder.
 wheel: .venv/run.stamp $(INTERFACE)
-	@rm -rf .venv/wheel && .venv/bin/pip wheel -q --no-deps --no-build-isolation -w .venv/wheel .
+	@rm -rf mutants .venv/wheel && .venv/bin/pip wheel -q --no-deps --no-build-isolation -w .venv/wheel .
 	@ls .venv/wheel/*.whl
 
 demo: .venv/run.stamp $(INTERFACE) seed serve
@@ -83,12 +85,24 @@ check: .venv/dev.stamp web/node_modules/.stamp
 	  && { diff -q src/api/schema.d.ts node_modules/.schema.kept || { cp node_modules/.schema.kept src/api/schema.d.ts; echo "client types drifted: make types"; exit 1; }; }
 	cd web && npm run --silent test
 
-unit: .venv/dev.stamp
-	pytest --ignore tests/browser
+unit: .venv/dev.stamp $(INTERFACE)
+	pytest --ignore tests/browser -n $(WORKERS) --cov --cov-report=term:skip-covered
 
 browser: .venv/dev.stamp $(INTERFACE)
 	@tools/bootstrap.sh browser
-	pytest tests/browser
+	pytest tests/browser -n $(WORKERS)
+
+# The long proofs, whole, with their tables in docs; `make test` runs a small slice of each.
+evidence: .venv/dev.stamp
+	OAKBEAM_PROOFS=whole pytest --ignore tests/browser -n $(WORKERS)
+	python -m tools.hidden_room
+	python -m tools.coverage
+	$(MAKE) mutants
+
+mutants: .venv/dev.stamp
+	rm -rf mutants
+	mutmut run >/dev/null
+	python -m tools.mutants
 
 bench: .venv/dev.stamp $(INTERFACE)
 	python -m tools.bench

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import io
 import json
+import os
 import shutil
 import sys
 from collections.abc import Iterator
@@ -27,6 +28,12 @@ from oakbeam.store.people import Role
 # A test never fails for being slow: shared machines stall.
 settings.register_profile("patient", deadline=None)
 settings.load_profile("patient")
+
+
+def proofs(part: int, whole: int) -> int:
+    """How many cases a long proof takes: a seeded part of them in `make test`, the whole in `make evidence`."""
+    return whole if os.environ.get("OAKBEAM_PROOFS") == "whole" else part
+
 
 ROOM = clinic.room_1()
 LSPINE = ChartLine(

@@ -10,7 +10,7 @@ from hatchling.builders.hooks.plugin.interface import BuildHookInterface
 
 
 class InterfaceHook(BuildHookInterface[Any]):
-    """Looks for the built interface before a wheel is packed; an editable install is served from the checkout and needs none."""
+    """Looks for the built interface before a wheel is packed; an editable install needs none."""
 
     def initialize(self, version: str, build_data: dict[str, Any]) -> None:
         """Build the interface where it is missing. Raises RuntimeError where that is not possible."""

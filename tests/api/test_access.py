@@ -11,13 +11,13 @@ from tests.conftest import PASSWORD, signed_in
 
 from oakbeam.api.access import COOKIE, RULES, TOKEN_HEADER
 from oakbeam.api.app import build
-from oakbeam.store import people
+from oakbeam.core.errors import Refusal
+from oakbeam.store import Conflict, people
+from oakbeam.store.database import now
 from oakbeam.store.people import ROLES
 
 DOCUMENT = {
-    f"{method.upper()} {path}"
-    for path, operations in build(None).openapi()["paths"].items()  # type: ignore[arg-type]
-    for method in operations
+    f"{method.upper()} {path}" for path, operations in build(None).openapi()["paths"].items() for method in operations
 }
 KEEPS = {
     "POST /api/charts": {"keeper", "physicist"},
@@ -151,7 +151,7 @@ def test_wrong_passwords_wait_longer_each_time_and_tell_nothing(charted, visitor
 
 def test_one_address_that_tries_many_names_is_held_too(charted, visitor):
     with charted.change() as db:
-        rows = [(people.now(), f"name-{i}", "testclient") for i in range(people.ADDRESS_ATTEMPTS)]
+        rows = [(now(), f"name-{i}", "testclient") for i in range(people.ADDRESS_ATTEMPTS)]
         db.executemany("INSERT INTO sign_in (at, person, address, passed) VALUES (?, ?, ?, 0)", rows)
     assert visitor.post("/api/session", json={"person": "fresh", "password": "no"}).status_code == 429
 
@@ -173,7 +173,7 @@ def test_a_console_left_alone_signs_out_and_a_change_of_roles_ends_sessions(char
     with charted.change() as db:
         db.execute("UPDATE session SET created_at = ?", (people._ago(hours=people.SESSION_HOURS + 1),))
     assert visitor.get("/api/session").json()["person"] is None
-    with pytest.raises(people.Conflict, match="another admin"):
+    with pytest.raises(Conflict, match="another admin"):
         people.change(charted, "bea", "bea", "Bea", ["technologist"], True)
 
 
@@ -258,7 +258,7 @@ def test_the_passwords_that_are_tried_first_are_refused(charted, password, easy)
         people.add(charted, "annabella", "Annabella B", ["technologist"], password, "test")
 
     if easy:
-        with pytest.raises(people.Refusal, match="Take a few words"):
+        with pytest.raises(Refusal, match="Take a few words"):
             add()
     else:
         add()
@@ -271,7 +271,7 @@ def test_guesses_at_the_same_moment_do_not_slip_past_the_count(charted):
     def guess(i):
         try:
             people.sign_in(charted, "ann", f"guess {i}", "there")
-        except people.Refusal as refusal:
+        except Refusal as refusal:
             answers.append(type(refusal))
 
     with ThreadPoolExecutor(20) as pool:

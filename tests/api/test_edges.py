@@ -11,7 +11,6 @@ from fastapi.testclient import TestClient
 from tests.api.test_api import ASK, problem
 from tests.conftest import signed_in
 
-from oakbeam.api import exposures as exposures_api
 from oakbeam.api.access import BODIES, RULES, USUAL_BODY, operation_of
 from oakbeam.api.app import SECURITY_HEADERS, build
 from oakbeam.core.image_review import FINDINGS
@@ -33,9 +32,9 @@ def asgi(app, method, path, headers, chunks):
     async def send(message):
         sent.append(message)
 
-    scope = {"type": "http", "method": method, "path": path, "raw_path": path.encode(), "query_string": b"", "headers": headers,
-             "http_version": "1.1", "scheme": "http", "server": ("testserver", 80), "client": ("testclient", 1),
-             "root_path": "", "asgi": {"version": "3.0"}}  # fmt: skip
+    scope = {"type": "http", "method": method, "path": path, "raw_path": path.encode(), "query_string": b"",
+             "headers": headers, "http_version": "1.1", "scheme": "http", "server": ("testserver", 80),
+             "client": ("testclient", 1), "root_path": "", "asgi": {"version": "3.0"}}  # fmt: skip
     asyncio.run(app(scope, receive, send))
     return sent[0]["status"], taken
 
@@ -142,4 +141,3 @@ def test_each_finding_of_the_image_critique_may_be_named_with_all_others(client)
     assert client.post("/api/judgements", json={**ask, "findings": sorted(FINDINGS)}).status_code == 200
     body = {"technique": ASK, "kvp": 80, "mas": 40, "ei": 300, "outcome": "accepted", "findings": sorted(FINDINGS)}
     assert client.post("/api/exposures", json=body).status_code == 201
-    assert exposures_api.FINDINGS is FINDINGS

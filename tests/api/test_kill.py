@@ -9,13 +9,16 @@ import threading
 import urllib.error
 import urllib.request
 
+import pytest
 from tests.browser.conftest import serve
+from tests.conftest import proofs
 
 from oakbeam.api.access import COOKIE, TOKEN_HEADER
 from oakbeam.demo import clinic
 from oakbeam.store import Store, charts, comments, exposures
 
 WRITES, AFTER, WRITERS = 200, 120, 4
+ROUNDS = proofs(1, 10)
 ASK = {"room": "room-1", "projection": "chest-pa", "thickness_cm": 22}
 
 
@@ -38,7 +41,8 @@ class Client:
             return json.load(answer)
 
 
-def test_every_acknowledged_change_outlives_kill_9(tmp_path):
+@pytest.mark.parametrize("_", range(ROUNDS))
+def test_every_acknowledged_change_outlives_kill_9(tmp_path, _):
     server, address = serve(tmp_path)
     keeper = Client(address, "joren")
     draft = keeper.send("POST", "/api/charts", {"room": "room-2", "from_chart": 2})

@@ -11,7 +11,7 @@ from fastapi import FastAPI
 from hypothesis import HealthCheck, settings
 from schemathesis.checks import not_a_server_error
 from schemathesis.specs.openapi.checks import content_type_conformance, response_schema_conformance, status_code_conformance
-from tests.conftest import NOW
+from tests.conftest import NOW, proofs
 
 from oakbeam.api.access import TOKEN_HEADER, Here, here
 from oakbeam.api.app import build
@@ -39,7 +39,7 @@ schema = schemathesis.openapi.from_asgi("/api/openapi.json", demo_application())
 
 
 @schema.parametrize()
-@settings(max_examples=6, deadline=None, derandomize=True, suppress_health_check=list(HealthCheck))
+@settings(max_examples=proofs(6, 60), deadline=None, derandomize=True, suppress_health_check=list(HealthCheck))
 def test_no_server_error_and_answers_as_described(case):
     case.call_and_validate(
         headers={TOKEN_HEADER: TOKEN},

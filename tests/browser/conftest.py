@@ -56,7 +56,9 @@ def serve(data: Path, seeded: bool = True) -> tuple[subprocess.Popen[bytes], str
     with closing(socket.socket()) as probe:
         probe.bind(("127.0.0.1", 0))
         port = probe.getsockname()[1]
-    server = subprocess.Popen([*command, "serve", "--port", str(port), *([] if seeded or any(data.iterdir()) else ["--new"])])
+    server = subprocess.Popen(
+        [*command, "serve", "--port", str(port), *([] if seeded or any(data.iterdir()) else ["--new"])]
+    )
     address = f"http://127.0.0.1:{port}"
     for _ in range(600):
         try:

@@ -66,7 +66,7 @@ def test_what_to_change():
     assert e.evaluate(0.2, frozenset({"flat_contrast"})).change == "kvp"
     assert e.evaluate(0.8).change == "none"
     assert "SID" in e.evaluate(-2).check_first[0]
-    assert "clipped" not in e.evaluate(2).repeat_why
+    assert "alone is no reason" in e.evaluate(2).repeat_why
     assert e.evaluate(0, frozenset({"clipped"})).repeat == "only_if_clipped"
 
 
@@ -82,3 +82,62 @@ def test_film_at_its_speed_point_and_beyond_its_straight_line():
         e.deviation_from_density(3)
     assert refused.value.allowed == {"min": 0.45, "max": 2.2, "unit": "OD"}
     assert e.density_from_deviation(6) is None
+
+
+@pytest.mark.parametrize(
+    ("di", "seen", "repeat", "change"),
+    [
+        (-4.0, {"wrong_label"}, "no", "technique_not_at_fault"),
+        (-4.0, {"anatomy_missing"}, "ask_radiologist", "technique_not_at_fault"),
+        (0.0, {"malpositioned"}, "ask_radiologist", "technique_not_at_fault"),
+        (0.0, {"motion"}, "ask_radiologist", "technique_not_at_fault"),
+        (0.0, {"cut_off"}, "ask_radiologist", "technique_not_at_fault"),
+        (4.0, {"metal"}, "ask_radiologist", "technique_not_at_fault"),
+        (-4.0, {"field_not_found"}, "ask_radiologist", "technique_not_at_fault"),
+        (-4.0, {"off_centre", "clipped"}, "only_if_clipped", "technique_not_at_fault"),
+        (0.0, {"not_penetrated"}, "no", "kvp"),
+        (-2.0, {"flat_contrast"}, "ask_radiologist", "kvp"),
+        (-4.0, {"noisy"}, "yes", "mas"),
+        (4.0, set(), "only_if_clipped", "mas"),
+        (0.9, {"noisy"}, "no", "none"),
+    ],
+)
+def test_what_was_seen_goes_before_the_index(di, seen, repeat, change):
+    """What decides a repeat, in the field's order: label, anatomy, position, burned out, motion, whether the index speaks at
+    all, and only then the index."""
+    found = e.evaluate(di, frozenset(seen))
+    assert (found.repeat, found.change) == (repeat, change)
+    assert found.reliable == (not seen & {"metal", "field_not_found", "off_centre"})
+    assert (found.factor is None) == (not found.reliable)
+    assert ("not reliable" in found.verdict) == (not found.reliable)
+    assert found.repeat_why
+    assert found.change_why
+
+
+@pytest.mark.parametrize(
+    ("seen", "word"),
+    [("wrong_label", "Identity"), ("anatomy_missing", "Centring and field"), ("malpositioned", "Position"),
+     ("motion", "Motion"), ("off_centre", "Centring:"), ("cut_off", "Grid: square"), ("field_not_found", "Collimation"),
+     ("metal", "Metal")],
+)  # fmt: skip
+def test_each_finding_says_what_to_check_first_and_others_do_not(seen, word):
+    assert any(text.startswith(word) for text in e.evaluate(0, frozenset({seen})).check_first)
+    assert not any(text.startswith(word) for text in e.evaluate(0).check_first)
+
+
+def test_low_and_high_ask_for_opposite_things_and_on_target_for_nothing():
+    low, high = e.evaluate(-2).check_first, e.evaluate(2).check_first
+    assert any("in when the chart says out" in text for text in low)
+    assert any("longer than the chart" in text for text in low)
+    assert any("out when the chart says in" in text for text in high)
+    assert any("shorter than the chart" in text for text in high)
+    assert e.evaluate(0.4).check_first == ()
+    assert len(low) == 4
+    assert len(high) == 5
+
+
+def test_every_finding_is_asked_for_once_and_film_is_spoken_of_as_film():
+    asked = [key for _, keys in e.QUESTIONS for key in keys]
+    assert sorted(asked) == sorted(e.FINDINGS)
+    assert e.evaluate(2, film=True).verdict == "Over-exposed film"
+    assert "30 %" in e.evaluate(0, film=True).change_why

@@ -10,7 +10,7 @@ from pathlib import Path
 import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
-from tests.conftest import LINES, ROOM, approved
+from tests.conftest import LINES, ROOM, approved, proofs
 
 from oakbeam.core.charts.line import Link
 from oakbeam.core.charts.links import followed, scaled
@@ -48,7 +48,7 @@ def changes_of(chart, step):
     return [LineChange(line.id, replace(line, law=scaled(line.law, factor)), line.revision)]
 
 
-@settings(max_examples=25)
+@settings(max_examples=proofs(25, 250))
 @given(STEPS)
 def test_any_run_of_changes_is_undone_step_by_step(steps):
     with tempfile.TemporaryDirectory() as folder:

@@ -54,7 +54,7 @@ def test_levelled_lines_come_back_and_their_points_are_immutable_once_approved(c
 def test_a_database_of_the_first_version_is_brought_up_with_all_it_holds(tmp_path, monkeypatch):
     import oakbeam.store.database as module
 
-    real = module.files
+    real = module.files  # type: ignore[attr-defined]
 
     class OnlyFirst:
         def __truediv__(self, _):

@@ -14,7 +14,7 @@ from tools.hidden_room import EXPOSED
 from tools.hidden_room import SCHOOLS as SCHOOLS_SHOWN
 
 from oakbeam import catalogue
-from oakbeam.core.chart_check.expected_index import TOLERANCE_DI, index_over_thickness, on_stations
+from oakbeam.core.chart_check.expected_index import TOLERANCE_DI, index_over_thickness, on_settings
 from oakbeam.core.chart_check.level import level_it
 from oakbeam.core.chart_check.run import check_chart
 from oakbeam.core.chart_making.adapt import adapt
@@ -80,7 +80,7 @@ def test_one_edit_moves_the_family_and_circles_are_refused():
 
 @given(st.lists(st.floats(0.001, 9000), min_size=1, max_size=20), st.sampled_from([ROOM.generator.mas, ROOM.generator.kvp]))
 def test_stations_of_many_are_the_stations_of_each(values, stations):
-    nearest, there = on_stations(np.array(values), stations)
+    nearest, there = on_settings(np.array(values), stations)
     for value, station, ok in zip(values, nearest, there, strict=True):
         if ok:
             assert nearest_setting("mas", value, stations, "") == station

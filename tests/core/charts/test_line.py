@@ -56,7 +56,8 @@ def test_usual_ranges_hold_the_usual_adult():
     for projection in catalogue.shipped().projections.values():
         low, high = usual_range_cm(projection)
         small, _, large = projection.thickness_cm
-        assert 0.5 <= low <= small < large < high <= 45 or high == 45
+        assert 0.5 <= low <= small < large <= high <= 45
+        assert high > large or high == 45 <= large
 
 
 @pytest.mark.parametrize(

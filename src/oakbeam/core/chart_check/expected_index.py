@@ -58,8 +58,8 @@ def index_over_thickness(line: ChartLine, room: Room, projection: Projection) ->
     try:
         wanted = wanted_of(line, room, projection)
         signals = signals_per_mas(line, room, projection, thickness, kvp)
-        station_kvp, has_kvp = on_stations(kvp, room.generator.kvp)
-        station_mas, has_mas = on_stations(mas * (kvp / station_kvp) ** rules_of_thumb.KVP_EXPONENT, room.generator.mas)
+        station_kvp, has_kvp = on_settings(kvp, room.generator.kvp)
+        station_mas, has_mas = on_settings(mas * (kvp / station_kvp) ** rules_of_thumb.KVP_EXPONENT, room.generator.mas)
         there = (
             signals if np.array_equal(kvp, station_kvp) else signals_per_mas(line, room, projection, thickness, station_kvp)
         )
@@ -77,7 +77,7 @@ def index_over_thickness(line: ChartLine, room: Room, projection: Projection) ->
     )
 
 
-def on_stations(values: Array, stations: Sequence[float]) -> tuple[Array, np.ndarray]:
+def on_settings(values: Array, stations: Sequence[float]) -> tuple[Array, np.ndarray]:
     """(nearest station of each value in log space, whether one is within half a step): `nearest_setting` for many."""
     listed = np.array(stations)
     edges = np.sqrt(listed[:-1] * listed[1:]) * (1 + 1e-12)

@@ -71,7 +71,7 @@ class Loading:
     heat_units: float
 
 
-def renard_r10(low: float, high: float) -> tuple[float, ...]:
+def renard_r10(low: float, high: float) -> tuple[float, ...]:  # pragma: no mutate block
     """The R'10 preferred numbers (1, 1.25, 1.6, 2 ... 8) from low to high inclusive; both > 0."""
     positive("low", low)
     positive("high", high)

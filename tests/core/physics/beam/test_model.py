@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import replace
+from importlib.resources import files as resource_files
 
 import numpy as np
 import pytest
@@ -224,7 +225,7 @@ def test_a_damaged_table_is_not_used(monkeypatch, tmp_path):
     from oakbeam.core.physics.beam import tables as module
 
     folder = tmp_path / "data"
-    shutil.copytree(module.files(module.__package__) / "data", folder)
+    shutil.copytree(resource_files(module.__package__) / "data", folder)
     (folder / "spectra.npz").write_bytes(b"another file")
     monkeypatch.setattr(module, "files", lambda _: tmp_path)
     tables.cache_clear()
