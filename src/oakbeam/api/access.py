@@ -155,8 +155,10 @@ READING = frozenset(("GET", "HEAD"))
 class NotSignedIn(Refusal):
     """Nobody is signed in, or the session ended."""
 
-    def __init__(self) -> None:
-        super().__init__("Sign in first", "This is kept with a name: sign in, then do it again. Nothing is lost.")
+    def __init__(self, reading: bool = False) -> None:
+        kept = "This is kept with a name: sign in, then do it again. Nothing is lost."
+        read = "The department's log, comments and histories are read by its own people: sign in to see them."
+        super().__init__("Sign in first", read if reading else kept)
 
 
 class NotYourRole(Refusal):
@@ -225,7 +227,7 @@ def check(store: Store, operation: str, method: str, headers: Headers) -> None:
     if rule == "session" and session is None:
         return
     if session is None:
-        raise NotSignedIn
+        raise NotSignedIn(method in READING)
     if method not in READING and headers.get(TOKEN_HEADER) != session.csrf:
         raise Forged
     if rule in ("signed_in", "session", "records"):

@@ -108,7 +108,9 @@ export function ChartsPage({ room }: { room: Room }) {
               </Button>
             )}
             <Button onClick={() => setDoing("build")}>Build a chart</Button>
-            <Button onClick={() => setDoing("adapt")}>Adapt from another room</Button>
+            <Button className="py-1 leading-tight whitespace-normal!" onClick={() => setDoing("adapt")}>
+              Adapt from another room
+            </Button>
             <Button onClick={() => setDoing("import")}>Import</Button>
             {newChart.isError && doing === "look" && <Refusal error={newChart.error} />}
           </>

@@ -35,7 +35,11 @@ export function SignInPage() {
       { person: who, password: word },
       {
         // A generated password is changed here before anything else.
-        onSuccess: (now) => void (now.must_change || navigate(home)),
+        onSuccess: (now) => {
+          setPerson("");
+          setPassword("");
+          if (!now.must_change) void navigate(home);
+        },
         onError: () => document.getElementById("password")?.focus(),
       },
     );

@@ -171,8 +171,14 @@ export function Judge({
       <div className="grid grid-cols-[16rem_minmax(0,1.5fr)_minmax(0,1fr)] gap-5">
         <div>
           <div className="mb-1 flex items-center justify-between">
-            <h2 className="text-body text-ink-2">Exposure made</h2>
-            <Button tone="quiet" hint="f" className="-my-1 px-1.5!" disabled={!answer} onClick={fetchIndex}>
+            <h2 className="text-body whitespace-nowrap text-ink-2">Exposure made</h2>
+            <Button
+              tone="quiet"
+              hint="f"
+              className="-my-1 gap-1! px-1! text-note!"
+              disabled={!answer}
+              onClick={fetchIndex}
+            >
               Simulated index (demo)
             </Button>
           </div>
