@@ -5,6 +5,11 @@ import { defineConfig } from "vite";
 export default defineConfig({
   plugins: [react(), tailwindcss()],
   // The interface is built into the package, so that it is served from wherever that is installed.
-  build: { target: "es2022", reportCompressedSize: true, outDir: "../src/oakbeam/interface", emptyOutDir: true },
+  build: {
+    target: "es2022",
+    reportCompressedSize: true,
+    outDir: "../src/oakbeam/interface",
+    emptyOutDir: true,
+  },
   server: { proxy: { "/api": "http://127.0.0.1:8321" } },
 });
