@@ -141,3 +141,25 @@ def test_every_finding_is_asked_for_once_and_film_is_spoken_of_as_film():
     assert sorted(asked) == sorted(e.FINDINGS)
     assert e.evaluate(2, film=True).verdict == "Over-exposed film"
     assert "30 %" in e.evaluate(0, film=True).change_why
+
+
+def test_the_factor_the_limits_and_what_is_refused():
+    assert e.evaluate(2).factor == pytest.approx(10**-0.2)
+    assert e.evaluate(-2).factor == pytest.approx(10**0.2)
+    for di, level in ((0.5, "on_target"), (-0.5, "on_target"), (0.51, "acceptable"), (-1.0, "acceptable"), (-1.01, "under")):
+        assert e.action_level(di) == level
+    assert e.evaluate(4).check_first
+    assert "on_target" not in e.evaluate(4).check_first
+    for call, field in (
+        (lambda: e.deviation_index(0.5, 300), "ei"),
+        (lambda: e.deviation_index(300, 0), "target_ei"),
+        (lambda: e.deviation_from_density(0.1), "optical_density"),
+        (lambda: e.corrected_mas(0, 1), "mas"),
+    ):
+        with pytest.raises(OutOfRange) as refused:
+            call()
+        assert refused.value.field == field
+    assert e.density_from_deviation(e.deviation_from_density(0.45)) == pytest.approx(0.45)
+    assert e.density_from_deviation(-10) is None
+    assert e.evaluate(1.5, frozenset({"metal"})).verdict == "Index not reliable (over-exposed if it were)"
+    assert "usual spread" in e.evaluate(0).change_why

@@ -13,10 +13,10 @@ from tests.conftest import CHEST, HAND, KNEE, LSPINE, ROOM
 
 from oakbeam import catalogue
 from oakbeam.core.chart_check.expected_index import TOLERANCE_DI, index_over_thickness, on_settings
-from oakbeam.core.chart_check.level import best_doubling_cm, level_it
+from oakbeam.core.chart_check.level import best_doubling_cm, best_kvp_per_cm, level_it
 from oakbeam.core.chart_making.adapt import adapt
 from oakbeam.core.charts.levelled import level, level_at
-from oakbeam.core.charts.systems import Banded, FixedKvp, Levelled, VariableKvp
+from oakbeam.core.charts.systems import Band, Banded, FixedKvp, Levelled, VariableKvp
 from oakbeam.core.equipment.generator import nearest_setting
 from oakbeam.core.errors import OutOfRange
 from oakbeam.demo import clinic
@@ -130,3 +130,29 @@ def test_many_values_go_to_the_settings_that_one_would(settings_there, value):
     else:
         assert there[0]
         assert found[0] == one
+
+
+def test_the_kvp_per_cm_that_strays_least_is_found_within_the_rooms_kvp():
+    line, part = BAD[2], of(KNEE)
+    found = level_it(line, ROOM, part).line.law.kvp_per_cm
+    assert found == best_kvp_per_cm(line, ROOM, part, 66)
+    least = worst(replace(line, law=replace(line.law, kvp_per_cm=found)))
+    for other in np.arange(0.5, 3.01, 0.25):
+        assert worst(replace(line, law=replace(line.law, kvp_per_cm=float(other)))) >= least - 0.3
+    # A room that ends at 70 kVp allows one kVp a centimetre at most from 66 kVp to 19 cm, 7 cm thicker.
+    low = replace(ROOM, generator=replace(ROOM.generator, kvp=tuple(k for k in ROOM.generator.kvp if 55 <= k <= 70)))
+    assert best_kvp_per_cm(line, low, part, 66) <= 4 / 7
+
+
+def test_a_band_is_cut_at_a_half_centimetre_into_halves_that_name_it():
+    wide = replace(LSPINE, law=Banded((Band("small", 13, 18, 80, 12.5), Band("all", 18, 36, 80, 63))))
+    found = level_it(wide, ROOM, of(LSPINE))
+    bands = found.line.law.bands
+    assert (bands[0].min_cm, bands[-1].max_cm) == (13, 36)
+    assert len(bands) > 2
+    assert all(band.name.split()[0] in ("small", "all") for band in bands)
+    assert all((2 * band.max_cm) % 1 == 0 for band in bands)
+    assert all(band.kvp == 80 and band.mas in ROOM.generator.mas for band in bands)
+    assert [band.mas for band in bands] == sorted(band.mas for band in bands)
+    assert "more band" in found.what
+    assert found.numbers == 2 * (len(bands) - 2)

@@ -2,6 +2,9 @@
 
 from __future__ import annotations
 
+import inspect
+import math
+
 import numpy as np
 import pytest
 from hypothesis import given
@@ -79,3 +82,79 @@ def test_impossible_geometry_is_refused_with_what_is_allowed():
         g.magnification(100, 100)
     with pytest.raises(OutOfRange):
         g.sid_along_ray_cm(100, 75)
+
+
+GOOD = {
+    "sid_cm": 110.0, "oid_cm": 10.0, "wanted": 1.2, "focal_spot_mm": 1.2, "vertical_cm": 100.0, "angle_deg": 20.0,
+    "height_cm": 25.0, "gap_from_cm": 0.0, "gap_to_cm": 6.0, "width_at_receptor_cm": 35.0, "from_receptor_cm": 20.0,
+    "focal_cm": 100.0, "offset_cm": 1.0, "tilt_deg": 1.0,
+}  # fmt: skip
+NAMES = {
+    "wanted": "magnification",
+    "angle_deg": "tube_angle_deg",
+    "offset_cm": "grid_offset_cm",
+    "tilt_deg": "grid_tilt_deg",
+}
+BAD = [
+    (g.magnification, "sid_cm", -1.0),
+    (g.magnification, "oid_cm", -0.1),
+    (g.sid_for_magnification, "oid_cm", 0.0),
+    (g.sid_for_magnification, "wanted", 1.0),
+    (g.sid_for_magnification, "wanted", math.inf),
+    (g.geometric_unsharpness_mm, "focal_spot_mm", 0.0),
+    (g.sid_along_ray_cm, "vertical_cm", 0.0),
+    (g.sid_along_ray_cm, "angle_deg", 60.1),
+    (g.tube_height_cm, "sid_cm", math.nan),
+    (g.tube_height_cm, "angle_deg", -60.1),
+    (g.receptor_shift_cm, "height_cm", -0.1),
+    (g.receptor_shift_cm, "height_cm", math.inf),
+    (g.sid_when_support_changes_cm, "sid_cm", -5.0),
+    (g.field_at_distance_cm, "sid_cm", 0.0),
+    (g.field_at_distance_cm, "from_receptor_cm", 110.1),
+]
+
+
+@pytest.mark.parametrize(("rule", "name", "value"), BAD)
+def test_what_cannot_be_is_refused_by_its_name_with_what_is_allowed(rule, name, value):
+    given = {key: GOOD[key] for key in inspect.signature(rule).parameters}
+    rule(**given)
+    with pytest.raises(OutOfRange) as refused:
+        rule(**{**given, name: value})
+    assert refused.value.field == NAMES.get(name, name)
+    assert {"min", "unit"} <= set(refused.value.allowed)
+    assert refused.value.title == "Out of range"
+    assert refused.value.detail
+
+
+def test_ends_of_ranges_still_count():
+    assert g.within_tube_angle(60) == 60
+    assert g.within_tube_angle(-60) == -60
+    assert g.magnification(100, 0) == 1
+    assert g.receptor_shift_cm(0, 30) == 0
+    assert g.source_to_skin_cm(50, 30, 5) == 15
+    assert g.field_at_distance_cm(35, 110, 110) == 0
+    with pytest.raises(OutOfRange) as refused:
+        g.magnification(100, 100)
+    assert refused.value.allowed == {"min": 0, "max": 100, "unit": "cm"}
+
+
+@given(st.sampled_from([5, 8, 12, 16]), st.floats(5, 43), st.floats(80, 180), st.floats(-3, 3), st.floats(-4, 4))
+def test_a_grid_off_its_centre_and_off_level_loses_what_the_rays_lose(ratio, width, focal, offset, tilt):
+    """By summing the rays one by one: slope of each against its strip, times the ratio."""
+    sid = 100.0
+    at = np.linspace(-width / 2, width / 2, 40_001)
+    slope = np.abs(at * (1 / sid - 1 / focal) + offset / focal + math.tan(math.radians(tilt)))
+    lost = min(1.0, ratio * float(slope.mean()))
+    assert g.grid_loss(ratio, width, focal, sid, offset, tilt) == pytest.approx(lost, abs=2e-3)
+    assert g.grid_loss(0, width, focal, sid, offset, tilt) == 0
+    for name, value in (("offset_cm", 20.1), ("tilt_deg", -30.1)):
+        with pytest.raises(OutOfRange) as refused:
+            g.grid_loss(ratio, width, focal, sid, **{"offset_cm": 1.0, "tilt_deg": 1.0, name: value})
+        assert refused.value.field == NAMES[name]
+
+
+def test_off_distance_cut_off_at_a_point():
+    assert g.cutoff_off_distance(12, 17.5, 110, 180) == pytest.approx(12 * 17.5 * (1 / 110 - 1 / 180))
+    assert g.cutoff_off_distance(12, -17.5, 110, 180) == g.cutoff_off_distance(12, 17.5, 110, 180)
+    assert (g.cutoff_off_distance(12, 17.5, 110, 110), g.cutoff_off_distance(0, 17.5, 110, 180)) == (0, 0)
+    assert g.cutoff_off_distance(16, 21, 100, 40) == 1

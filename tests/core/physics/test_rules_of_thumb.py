@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import inspect
 import math
 
 import pytest
@@ -120,3 +121,60 @@ def test_nonsense_is_refused_with_its_name(bad):
     with pytest.raises(Refusal) as unknown:
         rules_of_thumb.grid_factor(7, 80)
     assert unknown.value.allowed == [0, 5, 6, 8, 10, 12, 16]
+
+
+GOOD = {
+    "mas": 40.0, "sid_from_cm": 100.0, "sid_to_cm": 110.0, "kerma": 5.0, "distance_from_cm": 100.0, "distance_to_cm": 80.0,
+    "kvp_from": 80.0, "kvp_to": 90.0, "kvp": 80.0, "mas_from": 40.0, "mas_to": 20.0, "from_cm": 20.0, "to_cm": 24.0,
+    "doubling_cm": 4.5, "kvp_per_cm": 2.0, "speed_from": 200.0, "speed_to": 400.0, "area_cm2": 900.0, "ratio": 8,
+    "ratio_from": 8, "ratio_to": 12, "table": "by_kvp", "waveform_from": "single_phase", "waveform_to": "high_frequency",
+}  # fmt: skip
+RULES = [
+    rule
+    for name, rule in inspect.getmembers(rules_of_thumb, inspect.isfunction)
+    if rule.__module__ == rules_of_thumb.__name__ and not name.startswith("_")
+]
+
+
+@pytest.mark.parametrize("rule", RULES, ids=lambda rule: rule.__name__)
+def test_every_argument_that_cannot_be_is_refused_by_its_own_name(rule):
+    """Not positive, not finite, not known: the refusal names the argument, so that a screen can point at it."""
+    given = {name: GOOD[name] for name in inspect.signature(rule).parameters}
+    assert rule(**given) == rule(**given)
+    for name, good in given.items():
+        bad = {float: (0.0, -1.0, math.nan, math.inf), int: (7, -8), str: ("guessed",)}[type(good)]
+        if name in ("kerma", "table"):
+            continue
+        for value in bad:
+            with pytest.raises(Refusal) as refused:
+                rule(**{**given, name: value})
+            if type(good) is float:
+                assert refused.value.field == name
+                assert name in refused.value.detail
+                assert isinstance(refused.value, OutOfRange)
+            assert refused.value.allowed
+
+
+def test_limits_say_their_ends_and_unit():
+    for rule, name, low, high, unit in (
+        (rules_of_thumb.mas_for_thickness, "doubling_cm", 2, 12, "cm"),
+        (rules_of_thumb.kvp_for_thickness, "kvp_per_cm", 0.5, 5, "kVp/cm"),
+    ):
+        given = {key: GOOD[key] for key in inspect.signature(rule).parameters}
+        for end in (low, high):
+            rule(**{**given, name: end})
+        with pytest.raises(OutOfRange) as refused:
+            rule(**{**given, name: high + 0.01})
+        assert refused.value.allowed == {"min": low, "max": high, "unit": unit}
+
+
+def test_what_is_left_out_is_the_textbooks_own():
+    assert rules_of_thumb.grid_factor(8, 70) == 4
+    assert rules_of_thumb.convert_grid(10, 0, 12, 70) == 50
+    assert rules_of_thumb.grid_factor(8, 70, "by_kvp") == 3
+    assert rules_of_thumb.grid_factor(6, 70, "by_kvp") == pytest.approx(2 + 1 / 3)
+    assert rules_of_thumb.grid_factor(10, 120, "by_kvp") == pytest.approx(4.5)
+    assert rules_of_thumb.grid_factor(16, 200, "by_kvp") == 6
+    assert rules_of_thumb.collimation_factor(10) == 1.5
+    assert rules_of_thumb.collimation_factor(3000) == 1
+    assert rules_of_thumb.collimation_factor(750) == pytest.approx(1.35)
