@@ -13,6 +13,7 @@ from contextlib import suppress
 import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
+from openpyxl.xml.constants import SHEET_MAIN_NS
 from tests.conftest import ROOM, proofs
 from tests.formats.test_chart_csv import HEADER, ROW, faults
 
@@ -20,9 +21,7 @@ from oakbeam.catalogue import search, shipped
 from oakbeam.formats import chart_csv, chart_import, chart_xlsx
 from oakbeam.formats.chart_csv import BadFile
 
-SHEET = (
-    '<worksheet xmlns="http://schemas.openxmlformats.org/spreadsheetml/2006/main"><sheetData>{rows}</sheetData></worksheet>'
-)
+TAG = "worksheet"
 NAMES = HEADER.split(",")
 
 
@@ -36,8 +35,8 @@ def workbook(rows: str, strings: str = "") -> bytes:
     with zipfile.ZipFile(plain) as old, zipfile.ZipFile(out, "w", zipfile.ZIP_DEFLATED) as new:
         for part in old.infolist():
             content = old.read(part)
-            if part.filename == "xl/worksheets/sheet1.xml":
-                content = SHEET.format(rows=rows).encode()
+            if part.filename.endswith("/sheet1.xml"):
+                content = f'<{TAG} xmlns="{SHEET_MAIN_NS}"><sheetData>{rows}</sheetData></{TAG}>'.encode()
             new.writestr(part.filename, content)
         if strings:
             new.writestr("xl/sharedStrings.xml", strings)

@@ -163,7 +163,7 @@ def build(
 
 
 def _note(line: ChartLine, spread: float) -> str:
-    """How sure a drafted line is, kept with it."""
+    """The uncertainty of a drafted line, kept with it."""
     return f"{line.note}; from test exposures, ±{spread / LN_PER_DI:.1f} DI"
 
 

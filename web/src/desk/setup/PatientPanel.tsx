@@ -60,7 +60,7 @@ export function PatientPanel({ choices, state, act, answer, unit }: Props) {
       />
       <NumberField
         id="jaw"
-        label="Outer edge"
+        label="Read at outer edge"
         unit={unit}
         value={length(state.jaw_cm)}
         placeholder="0"
