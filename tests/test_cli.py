@@ -6,6 +6,8 @@ import json
 from pathlib import Path
 
 from oakbeam import cli
+from oakbeam.demo import clinic
+from oakbeam.store import Store, local, people, rooms
 
 
 def test_an_empty_database_is_seeded_once(tmp_path, capsys):
@@ -63,3 +65,47 @@ def test_the_described_api_is_the_one_the_front_end_was_made_for(capsys):
     assert cli.main(["openapi"]) == 0
     kept = Path(__file__).parents[1] / "web" / "openapi.json"
     assert capsys.readouterr().out == kept.read_text(encoding="utf-8")
+
+
+def test_the_demo_never_goes_into_a_department_of_its_own(tmp_path, capsys):
+    own = Store(tmp_path / "oakbeam.db")
+    rooms.save(own, clinic.room_1(), "physicist")
+    assert cli.main(["--data", str(tmp_path), "seed"]) == 2
+    assert "of its own" in json.loads(capsys.readouterr().out)["detail"]
+    assert people.everybody(own) == []
+    assert local.offered_accounts(own) is None
+
+
+def test_a_mistake_on_the_command_line_is_one_clear_line(run, tmp_path, capsys):
+    for command in (
+        ("chart", "print", "1", str(tmp_path / "nowhere" / "wall.pdf")),
+        ("chart", "convert", "1", str(tmp_path / "nowhere" / "chart.csv")),
+        ("backup", str(tmp_path / "nowhere" / "copy.db")),
+        ("restore", str(tmp_path / "nothing.db")),
+        ("person", "reset", "nobody"),
+    ):
+        code = cli.main(["--data", str(tmp_path), *command])
+        said = capsys.readouterr()
+        assert code == 2
+        assert len(said.err.strip().splitlines()) == 1
+        assert {"title", "detail"} <= set(json.loads(said.out))
+
+
+def test_backup_restore_and_check(run, tmp_path):
+    assert run("backup", str(tmp_path / "copy.db"))[0] == 0
+    assert run("chart", "adapt", "2", "room-1", "--save", "After")[0] == 0
+    assert run("restore", str(tmp_path / "copy.db"))[0] == 2
+    assert run("restore", str(tmp_path / "copy.db"), "--replace")[0] == 0
+    assert run("check") == (0, "The database is whole.\n")
+    assert run("chart-export", "4")[0] == 2  # what came after the backup is gone
+    assert (tmp_path / "oakbeam.before").is_file()
+
+
+def test_accounts_from_the_servers_own_shell(run):
+    generated = json.loads(run("person", "reset", "joren")[1])["password"]
+    assert len(generated) >= 16
+    assert json.loads(run("person", "disable", "joren")[1])["active"] is False
+    person = json.loads(run("person", "enable", "joren")[1])
+    assert (person["active"], person["must_change"]) == (True, True)
+    assert run("person", "unlock", "joren")[0] == 0
+    assert run("person", "disable", "noor")[0] == 2  # the last administrator stays
