@@ -105,3 +105,69 @@ def test_the_power_limit_only_falls_with_time(one, other):
     for spot in GENERATOR.focal_spots:
         assert g.power_limit_kw(spot, short) >= g.power_limit_kw(spot, long)
     assert g.power_limit_kw(GENERATOR.focal_spots[0], 7000) == 0
+
+
+STEEP = g.FocalSpot("small", 0.6, (g.PowerPoint(10, 30), g.PowerPoint(1000, 10)))
+FEW = g.Generator((80.0,), (100.0, 200.0), (10.0, 20.0, 40.0, 80.0), (), (STEEP,), mas_ceiling=50.0)
+
+
+@pytest.mark.parametrize(
+    "predicted, factor, backup",
+    # 1.5 times lands on a station, between two, under the first; twice; capped where the ceiling lies between stations
+    [(20 / 1.5, 1.5, 20), (14, 1.5, 40), (1, 1.5, 10), (10, 2, 20), (26.6, 1.5, 40), (30, 1.5, 40), (500, 1.5, 40)],
+)
+def test_the_aec_back_up_is_the_next_station_up_but_never_over_the_ceiling(predicted, factor, backup):
+    assert g.aec_backup_mas(FEW, predicted, factor) == backup
+    assert g.AEC_BACKUP_FACTOR == 1.5
+
+
+def test_the_aec_back_up_reaches_the_last_station_where_the_ceiling_lets_it():
+    free = g.Generator(FEW.kvp, FEW.ma, FEW.mas, (), FEW.focal_spots, mas_ceiling=80.0)
+    assert g.aec_backup_mas(free, 500) == 80
+    assert g.aec_backup_mas(free, 41 / 1.5) == 80
+    low = g.Generator(FEW.kvp, FEW.ma, FEW.mas, (), FEW.focal_spots, mas_ceiling=5.0)
+    assert g.aec_backup_mas(low, 500) == 10, "no station lies under such a ceiling: the lowest there is"
+
+
+@pytest.mark.parametrize(
+    "predicted, factor, field",
+    [(10, 1.49, "backup_factor"), (10, 2.01, "backup_factor"), (0, 1.5, "predicted_mas"), (math.inf, 1.5, "predicted_mas")],
+)
+def test_an_aec_back_up_that_cannot_be_is_refused_by_name(predicted, factor, field):
+    with pytest.raises(OutOfRange) as refused:
+        g.aec_backup_mas(FEW, predicted, factor)
+    assert refused.value.field == field
+    if field == "backup_factor":
+        assert refused.value.allowed == {"min": 1.5, "max": 2.0, "unit": ""}
+
+
+def test_no_breathing_technique_says_which_mas_has_one():
+    with pytest.raises(Refusal) as refused:
+        g.choose_loading(FEW, 80, 10, control="breathing")
+    assert refused.value.allowed == {"min": 100, "max": 800, "unit": "mAs"}
+    assert refused.value.field == "exposure_control"
+
+
+def test_a_tube_that_takes_nothing_says_so():
+    with pytest.raises(Refusal) as refused:
+        g.choose_loading(FEW, 400, 20)
+    assert (refused.value.field, refused.value.allowed) == ("mas", None)
+    assert "no mAs station at 400 kVp" in str(refused.value)
+
+
+def test_breathing_prefers_two_to_four_seconds_then_takes_one_to_two():
+    wide = g.FocalSpot("large", 1.2, (g.PowerPoint(10, 60), g.PowerPoint(6000, 20)))
+    slow = g.Generator((80.0,), (25.0, 50.0, 100.0), (50.0, 100.0, 150.0), (), (wide,))
+    # 50 mAs: 2, 1 and 0.5 s; 100: 4, 2 and 1 s; 150: 6, 3 and 1.5 s
+    chosen = [(g.choose_loading(slow, 80, mas, control="breathing")) for mas in (50, 100, 150)]
+    assert [(found.ma, found.time_ms) for found in chosen] == [(25, 2000), (25, 4000), (50, 3000)]
+    fast = g.Generator((80.0,), (50.0, 100.0), (75.0,), (), (wide,))
+    assert g.choose_loading(fast, 80, 75, control="breathing").time_ms == 1500
+
+
+def test_the_power_limit_is_log_linear_between_its_points():
+    assert g.power_limit_kw(STEEP, 1) == g.power_limit_kw(STEEP, 10) == 30
+    assert g.power_limit_kw(STEEP, 100) == pytest.approx(20)
+    assert g.power_limit_kw(STEEP, 1000) == 10
+    assert g.power_limit_kw(STEEP, 1001) == 0
+    assert g.tube_energy_j(80, 200, 100) == 1600
