@@ -16,6 +16,7 @@ from oakbeam.core.chart_check.expected_index import TOLERANCE_DI, index_over_thi
 from oakbeam.core.chart_check.level import best_doubling_cm, best_kvp_per_cm, level_it
 from oakbeam.core.chart_making.adapt import adapt
 from oakbeam.core.charts.levelled import level, level_at
+from oakbeam.core.charts.receptor_exposure import signals_per_mas
 from oakbeam.core.charts.systems import Band, Banded, FixedKvp, Levelled, VariableKvp
 from oakbeam.core.equipment.generator import nearest_setting
 from oakbeam.core.errors import OutOfRange
@@ -156,3 +157,33 @@ def test_a_band_is_cut_at_a_half_centimetre_into_halves_that_name_it():
     assert [band.mas for band in bands] == sorted(band.mas for band in bands)
     assert "more band" in found.what
     assert found.numbers == 2 * (len(bands) - 2)
+
+
+@pytest.mark.parametrize("line, kvp", [(KNEE, 66), (LSPINE, 78), (CHEST, 90)])
+def test_the_best_kvp_per_cm_is_the_best_of_the_quarters_that_the_room_reaches(line, kvp):
+    """By the definition itself: the largest change of the signal per mAs, for every quarter of a kVp per cm."""
+    part, cm = of(line), np.linspace(*line.range_cm, 40)
+
+    def strays(per_cm: float) -> float:
+        kvps = kvp + per_cm * (cm - line.thickness_cm)
+        if kvps.min() < ROOM.generator.kvp[0] or kvps.max() > ROOM.generator.kvp[-1]:
+            return np.inf
+        own = signals_per_mas(line, ROOM, part, np.array([line.thickness_cm]), np.array([float(kvp)]))
+        return float(np.abs(np.log2(signals_per_mas(line, ROOM, part, cm, kvps) / own)).max())
+
+    quarters = [0.25 * n for n in range(1, 21)]
+    assert strays(best_kvp_per_cm(line, ROOM, part, kvp)) <= min(map(strays, quarters)) + 0.02
+
+
+@pytest.mark.parametrize("line, kvp", [(KNEE, 66), (LSPINE, 80), (HAND, 55)])
+def test_the_best_doubling_is_the_best_there_is(line, kvp):
+    part, cm = of(line), np.linspace(*line.range_cm, 40)
+    both = np.array([line.thickness_cm, *cm])
+    signals = signals_per_mas(line, ROOM, part, both, np.full(len(both), float(kvp)))
+    needed = np.log2(signals[0] / signals[1:])
+
+    def strays(doubling_cm: float) -> float:
+        return float(np.abs((cm - line.thickness_cm) / doubling_cm - needed).max())
+
+    best = best_doubling_cm(line, ROOM, part, kvp)
+    assert strays(best) <= min(strays(0.05 * n) for n in range(20, 200)) + 0.02

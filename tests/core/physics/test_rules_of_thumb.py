@@ -79,30 +79,30 @@ def test_a_smaller_field_never_needs_less(one, other):
 
 
 @pytest.mark.parametrize(
-    ("given", "expected"),
+    ("rule", "expected"),
     [
-        (rules_of_thumb.maintain_exposure(10, 100, 180), 32.4),  # 10 x 1.8²
-        (rules_of_thumb.maintain_exposure(10, 100, 106), 11.236),  # the Bucky 6 cm lower: x 1.12
-        (rules_of_thumb.inverse_square(100, 100, 200), 25),
-        (rules_of_thumb.mas_for_thickness(20, 20, 25, 5), 40),
-        (rules_of_thumb.kvp_for_thickness(60, 10, 13), 66),
-        (rules_of_thumb.kvp_for_thickness(85, 20, 22, 3), 91),
-        (rules_of_thumb.convert_grid(10, 0, 12, 80), 50),
-        (rules_of_thumb.convert_grid(50, 12, 8, 80), 40),
-        (rules_of_thumb.convert_grid(10, 0, 8, 90, "by_kvp"), 35),
-        (rules_of_thumb.convert_grid(10, 0, 16, 105, "by_kvp"), 55),  # half way from 5 at 90 to 6 at 120 kVp
-        (rules_of_thumb.grid_factor(6, 70, "by_kvp"), 2 + 1 / 3),  # a third of the way from 5:1 to 8:1
-        (rules_of_thumb.grid_factor(12, 60, "by_kvp"), 3.5),  # below the table: its end value
-        (rules_of_thumb.convert_speed(10, 400, 100), 40),
-        (rules_of_thumb.collimation_factor(35 * 43), 1),
-        (rules_of_thumb.collimation_factor(25 * 30), 1.35),
-        (rules_of_thumb.collimation_factor(20 * 25), 1.5),
-        (rules_of_thumb.convert_waveform(100, "single_phase", "three_phase_6"), 60),
-        (rules_of_thumb.KVP_EXPONENT, 4.959484),
+        (lambda: rules_of_thumb.maintain_exposure(10, 100, 180), 32.4),  # 10 x 1.8²
+        (lambda: rules_of_thumb.maintain_exposure(10, 100, 106), 11.236),  # the Bucky 6 cm lower: x 1.12
+        (lambda: rules_of_thumb.inverse_square(100, 100, 200), 25),
+        (lambda: rules_of_thumb.mas_for_thickness(20, 20, 25, 5), 40),
+        (lambda: rules_of_thumb.kvp_for_thickness(60, 10, 13), 66),
+        (lambda: rules_of_thumb.kvp_for_thickness(85, 20, 22, 3), 91),
+        (lambda: rules_of_thumb.convert_grid(10, 0, 12, 80), 50),
+        (lambda: rules_of_thumb.convert_grid(50, 12, 8, 80), 40),
+        (lambda: rules_of_thumb.convert_grid(10, 0, 8, 90, "by_kvp"), 35),
+        (lambda: rules_of_thumb.convert_grid(10, 0, 16, 105, "by_kvp"), 55),  # half way from 5 at 90 to 6 at 120 kVp
+        (lambda: rules_of_thumb.grid_factor(6, 70, "by_kvp"), 2 + 1 / 3),  # a third of the way from 5:1 to 8:1
+        (lambda: rules_of_thumb.grid_factor(12, 60, "by_kvp"), 3.5),  # below the table: its end value
+        (lambda: rules_of_thumb.convert_speed(10, 400, 100), 40),
+        (lambda: rules_of_thumb.collimation_factor(35 * 43), 1),
+        (lambda: rules_of_thumb.collimation_factor(25 * 30), 1.35),
+        (lambda: rules_of_thumb.collimation_factor(20 * 25), 1.5),
+        (lambda: rules_of_thumb.convert_waveform(100, "single_phase", "three_phase_6"), 60),
+        (lambda: rules_of_thumb.KVP_EXPONENT, 4.959484),
     ],
 )
-def test_textbook_values(given, expected):
-    assert given == pytest.approx(expected, rel=1e-5)
+def test_textbook_values(rule, expected):
+    assert rule() == pytest.approx(expected, rel=1e-5)
 
 
 @pytest.mark.parametrize("bad", [0, -1, math.nan, math.inf])

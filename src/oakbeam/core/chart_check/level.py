@@ -80,7 +80,7 @@ def best_doubling_cm(line: ChartLine, room: Room, projection: Projection, kvp: f
 
 
 def best_kvp_per_cm(line: ChartLine, room: Room, projection: Projection, kvp: float) -> float:
-    """The kVp per cm [kVp/cm], to a twentieth, whose line strays least from the model at one mAs over the range."""
+    """The kVp per cm [kVp/cm], to a quarter, whose line strays least from the model at one mAs over the range."""
     places = np.linspace(*line.range_cm, 12)
     thickness = np.array([line.thickness_cm, *places])
     lowest, highest = room.generator.kvp[0], room.generator.kvp[-1]
