@@ -97,6 +97,7 @@ def test_one_condition_counts_the_strongest_and_it_moves_what_it_should():
 
 def test_a_medium_moves_the_kvp_into_its_window_and_not_within_it():
     iodine = catalogue.modifier("iodine", "contrast")
+    assert iodine.kvp_window is not None
     low, high = iodine.kvp_window
     above = of(replace(LSPINE, law=replace(LSPINE.law, kvp=high + 10)), 21, patient=Patient(21, contrast=iodine))
     moved = step(above, iodine.name)
