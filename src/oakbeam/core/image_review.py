@@ -201,24 +201,21 @@ def _change(
     return "mas", "Penetration is right, the amount is not: change mAs."
 
 
+CHECK_FIRST: dict[Finding, str] = {
+    "wrong_label": "Identity: two identifiers, side and view name against the request.",
+    "anatomy_missing": "Centring and field: landmark, receptor size and orientation; was the receptor moved with the angle?",
+    "malpositioned": "Position: rotation by the paired structures, tube angle and turn as the Guide says.",
+    "motion": "Motion: shorter time (higher mA), better support, rehearse the breath hold.",
+    "off_centre": "Centring: was the part over the receptor centre, and over the chamber that was on?",
+    "cut_off": "Grid: square to the beam, centred, at a distance in its range, right side up?",
+    "field_not_found": "Collimation: borders visible on the image? Re-process with the right field.",
+    "metal": "Metal or shield: exclude it from the region read, or disregard the index.",
+}
+"""What to look at first for a finding, in the order to look."""
+
+
 def _check_first(level: Level, findings: frozenset[Finding]) -> tuple[str, ...]:
-    found: list[str] = []
-    if "wrong_label" in findings:
-        found.append("Identity: two identifiers, side and view name against the request.")
-    if "anatomy_missing" in findings:
-        found.append("Centring and field: landmark, receptor size and orientation; was the receptor moved with the angle?")
-    if "malpositioned" in findings:
-        found.append("Position: rotation by the paired structures, tube angle and turn as the Guide says.")
-    if "motion" in findings:
-        found.append("Motion: shorter time (higher mA), better support, rehearse the breath hold.")
-    if "off_centre" in findings:
-        found.append("Centring: was the part over the receptor centre, and over the chamber that was on?")
-    if "cut_off" in findings:
-        found.append("Grid: square to the beam, centred, at a distance in its range, right side up?")
-    if "field_not_found" in findings:
-        found.append("Collimation: borders visible on the image? Re-process with the right field.")
-    if "metal" in findings:
-        found.append("Metal or shield: exclude it from the region read, or disregard the index.")
+    found = [what for finding, what in CHECK_FIRST.items() if finding in findings]
     if level in ("under", "far_under"):
         found += [
             "Distance: tape the SID along the central ray; is it longer than the chart's?",

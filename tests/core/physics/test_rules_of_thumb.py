@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import inspect
 import math
+from typing import get_args
 
 import pytest
 from hypothesis import assume, given
@@ -17,7 +18,7 @@ SID = st.floats(40, 400)
 KVP = st.floats(40, 150)
 CM = st.floats(0.5, 45)
 RATIO = st.sampled_from(sorted(rules_of_thumb.GRID_FACTORS_AVERAGE))
-TABLE = st.sampled_from(rules_of_thumb.GRID_TABLES)
+TABLE = st.sampled_from(get_args(rules_of_thumb.GridTable))
 SPEED = st.floats(50, 800)
 
 

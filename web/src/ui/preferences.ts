@@ -1,7 +1,7 @@
 import { useSyncExternalStore } from "react";
 
 /** What a person chose once, kept in this browser: theme, unit of length, room. */
-export interface Preferences {
+interface Preferences {
   theme: "night" | "day";
   unit: "cm" | "in";
   room: string | null;

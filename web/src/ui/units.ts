@@ -1,7 +1,7 @@
 /** Showing lengths in cm or inch. Everything is kept and sent in cm. */
 export type Unit = "cm" | "in";
 
-export const CM_PER_IN = 2.54;
+const CM_PER_IN = 2.54;
 
 export const fromCm = (cm: number, unit: Unit) => (unit === "cm" ? cm : cm / CM_PER_IN);
 

@@ -1,7 +1,7 @@
 import { useEffect, useRef } from "react";
 
 /** One line of the keyboard map: what is pressed, what it does, and where it is listed in the help. */
-export interface KeyBinding {
+interface KeyBinding {
   keys: string[];
   shown: string;
   does: string;

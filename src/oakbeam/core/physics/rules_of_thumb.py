@@ -24,7 +24,6 @@ DEFAULT_KVP_PER_CM = 2.0
 KVP_PER_CM_RANGE = (0.5, 5.0)
 
 GridTable = Literal["average", "by_kvp"]
-GRID_TABLES: tuple[GridTable, ...] = ("average", "by_kvp")
 GRID_FACTORS_AVERAGE: Mapping[int, float] = {0: 1.0, 5: 2.0, 6: 3.0, 8: 4.0, 10: 4.5, 12: 5.0, 16: 6.0}
 GRID_FACTORS_KVP = (70.0, 90.0, 120.0)
 GRID_FACTORS_BY_KVP: Mapping[int, tuple[float, float, float]] = {

@@ -12,7 +12,7 @@ export interface Entry {
 const said = (line: Line | undefined) => (line ? JSON.stringify(lineIn(line)) : "");
 
 /** What was done, the newest last, and what was undone and can be done again. */
-export interface Done {
+interface Done {
   past: Entry[];
   future: Entry[];
 }
