@@ -218,6 +218,7 @@ function useSessionChange<In = void>(change: (given: In) => Promise<Session>) {
   const queries = useQueryClient();
   return useChange(async (given: In) => {
     const session = await change(given);
+    await queries.cancelQueries({ queryKey: ["start"] });
     carry(session.token ?? null);
     queries.setQueryData(["start"], (start: Schemas["Start"] | undefined) => start && { ...start, session });
     return session;

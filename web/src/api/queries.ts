@@ -65,8 +65,10 @@ type Start = Schemas["Start"];
 function useStart<T>(select: (start: Start) => T) {
   return useQuery({
     queryKey: ["start"],
-    queryFn: async () => {
-      const start = await unwrap<Start>(client.GET("/api/start"));
+    // With the signal: an answer that was asked for before somebody signed in or out says nothing of who is here now.
+    queryFn: async ({ signal }) => {
+      const start = await unwrap<Start>(client.GET("/api/start", { signal }));
+      signal.throwIfAborted();
       carry(start.session.token ?? null);
       return start;
     },

@@ -23,12 +23,6 @@ export function RoomsPage({ room }: { room: Room }) {
   const shown = edited ?? room;
   const dirty = edited !== null && JSON.stringify(edited) !== JSON.stringify(room);
 
-  async function addRoom() {
-    const made = await add.mutateAsync({ name, like: room.id });
-    setName("");
-    prefer({ room: made.id });
-  }
-
   return (
     <div className="flex min-h-0 flex-1">
       <h1 className="sr-only">Rooms</h1>
@@ -52,7 +46,15 @@ export function RoomsPage({ room }: { room: Room }) {
           className="mt-3 flex flex-col gap-2 border-t border-rule px-2 pt-3"
           onSubmit={(event) => {
             event.preventDefault();
-            void addRoom();
+            add.mutate(
+              { name, like: room.id },
+              {
+                onSuccess: (made) => {
+                  setName("");
+                  prefer({ room: made.id });
+                },
+              },
+            );
           }}
         >
           <label className="label" htmlFor="new-room">

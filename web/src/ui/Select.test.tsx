@@ -5,15 +5,6 @@ import { afterEach, expect, it, vi } from "vitest";
 import { Select } from "./Select";
 
 afterEach(cleanup);
-Object.assign(Element.prototype, { hasPointerCapture: () => false, scrollIntoView: () => undefined });
-vi.stubGlobal(
-  "ResizeObserver",
-  class {
-    observe() {}
-    unobserve() {}
-    disconnect() {}
-  },
-);
 
 const menu = (names: string[], onChange: (value: string) => void) => (
   <Select

@@ -6,7 +6,6 @@ import type { Line, Projection, Room } from "../../api/queries";
 import { LineGrid } from "./LineGrid";
 
 afterEach(cleanup);
-Element.prototype.scrollIntoView = () => undefined;
 
 const line = (id: number, projection: string, law: object) =>
   ({

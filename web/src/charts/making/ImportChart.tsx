@@ -24,17 +24,22 @@ export function ImportChart(props: Making) {
   const { room } = props;
   const preview = useImportPreview();
   const [file, setFile] = useState<Given | null>(null);
+  // Stays while the file is read again by other columns, and where that is refused: there is then a way back.
+  const [found, setFound] = useState<Preview | null>(null);
   const [mapping, setMapping] = useState<Record<string, string | null>>({});
   const [defaults, setDefaults] = useState<Partial<Record<Filler, string>>>({});
 
   function look(given: Given, columns: typeof mapping, fill: typeof defaults) {
-    preview.mutate({
-      room: room.id,
-      csv: given.csv,
-      xlsx: given.xlsx,
-      mapping: columns,
-      defaults: fill as Record<string, string>,
-    });
+    preview.mutate(
+      {
+        room: room.id,
+        csv: given.csv,
+        xlsx: given.xlsx,
+        mapping: columns,
+        defaults: fill as Record<string, string>,
+      },
+      { onSuccess: setFound },
+    );
   }
   async function read(chosen: File | undefined) {
     preview.reset();
@@ -46,6 +51,7 @@ export function ImportChart(props: Making) {
       xlsx: sheet ? base64(await chosen.arrayBuffer()) : null,
     };
     setFile(given);
+    setFound(null);
     setMapping({});
     setDefaults({});
     look(given, {}, {});
@@ -61,7 +67,6 @@ export function ImportChart(props: Making) {
     if (file) look(file, mapping, next);
   };
 
-  const found = preview.data;
   return (
     <section aria-label="Import a chart" className="px-5 py-4">
       <h2 className="text-lead">Import a chart from CSV or a spreadsheet</h2>
@@ -100,7 +105,7 @@ export function ImportChart(props: Making) {
           {found.taken.length > 0 && <Taken found={found} />}
           {found.faults.length > 0 ? (
             <Faults found={found} onCancel={props.onCancel} />
-          ) : (
+          ) : preview.data !== found ? null : (
             <MakeBar
               key={file.name}
               making={props}

@@ -1,23 +1,11 @@
 // @vitest-environment jsdom
 import { cleanup, fireEvent, render, screen } from "@testing-library/react";
-import { afterEach, beforeEach, expect, it, vi } from "vitest";
+import { afterEach, expect, it, vi } from "vitest";
 
 import type { Projection } from "../../api/queries";
 import type { Unit } from "../../ui/units";
 import { ThicknessRuler } from "./ThicknessRuler";
 
-beforeEach(() =>
-  vi.stubGlobal(
-    "ResizeObserver",
-    class {
-      constructor(private seen: (entries: object[]) => void) {}
-      observe() {
-        this.seen([{ contentRect: { width: 800 } }]);
-      }
-      disconnect() {}
-    },
-  ),
-);
 afterEach(cleanup);
 
 const PART = {

@@ -1,0 +1,384 @@
+// @vitest-environment jsdom
+import { expect, it, vi } from "vitest";
+
+import { BANDED, CHART, FIXED, PROJECTIONS, ROOM, ROOM_2, tableOf } from "../../testing/clinic";
+import {
+  button,
+  enter,
+  fireEvent,
+  pick,
+  press,
+  Problem,
+  screen,
+  serve,
+  show,
+  waitFor,
+} from "../../testing/server";
+import { Adapt } from "./Adapt";
+import { Build } from "./Build";
+import { ImportChart } from "./ImportChart";
+import { NewLine } from "./NewLine";
+
+const making = () => ({
+  room: ROOM,
+  projections: PROJECTIONS,
+  open: undefined,
+  nextVersion: 3,
+  making: false,
+  error: null,
+  onMake: vi.fn(),
+  onCancel: vi.fn(),
+});
+
+// --- from a file
+
+const PREVIEW = "POST /api/charts/import/preview";
+const column = (given: string, taken_as: string | null, sample: string[] = []) => ({
+  given,
+  taken_as,
+  sample,
+});
+const FOUND = {
+  columns: [column("Part", "projection", ["L-Spine AP"]), column("mAs", "mas", ["40"]), column("Who", null)],
+  ours: ["projection", "mas", "kvp", "sid_cm", "support", "receptor", "grid_ratio"],
+  taken: [
+    { row: 2, column: "Part", given: "L-Spine AP", taken_as: "lspine-ap" },
+    { row: 3, column: "Part", given: "L-Spine AP", taken_as: "lspine-ap" },
+  ],
+  faults: [],
+  lines: [FIXED],
+};
+
+function chooseFile(name: string, content: string) {
+  const field = document.querySelector<HTMLInputElement>("input[type=file]");
+  if (!field) throw new Error("no field for a file");
+  fireEvent.change(field, { target: { files: [new File([content], name)] } });
+}
+
+it("a file is read, its columns are shown as they were taken, and another meaning is asked anew", async () => {
+  const server = serve({ [PREVIEW]: FOUND });
+  show(<ImportChart {...making()} />);
+  chooseFile("Ward chart.csv", "Part;mAs\nL-Spine AP;40\n");
+  await screen.findByText("L-Spine AP");
+  expect(server.last(PREVIEW).body).toEqual({
+    room: "room-1",
+    csv: "Part;mAs\nL-Spine AP;40\n",
+    xlsx: null,
+    mapping: {},
+    defaults: {},
+  });
+  // Many cells alike are one line to look at.
+  expect(screen.getByText(/1 cells were taken as something else/)).toBeDefined();
+  await pick("Column Who is: left out", "sid_in");
+  await waitFor(() => expect(server.last(PREVIEW).body).toMatchObject({ mapping: { Who: "sid_in" } }));
+  await pick("Column Part is: projection", "left out");
+  await waitFor(() =>
+    expect(server.last(PREVIEW).body).toMatchObject({ mapping: { Who: "sid_in", Part: null } }),
+  );
+});
+
+it("what the file has no column for is asked once for all lines", async () => {
+  const server = serve({ [PREVIEW]: FOUND });
+  show(<ImportChart {...making()} />);
+  chooseFile("chart.txt", "Part,mAs\nx,1\n");
+  await screen.findByText("The file has no column for these; what holds for all its lines?");
+  await pick(/^support/, "Table Bucky");
+  await waitFor(() =>
+    expect(server.last(PREVIEW).body).toMatchObject({ defaults: { support: "table_bucky" } }),
+  );
+  await pick(/^grid ratio/, "12:1");
+  enter("SID, cm", "107");
+  await waitFor(() =>
+    expect(server.last(PREVIEW).body).toMatchObject({
+      defaults: { support: "table_bucky", grid_ratio: "12", sid_cm: "107" },
+    }),
+  );
+});
+
+it("one bad cell and nothing is kept: the cells are named, and there is no button that makes a chart", async () => {
+  serve({ [PREVIEW]: { ...FOUND, faults: [{ row: 4, column: "mAs", problem: "'4o' is no number." }] } });
+  show(<ImportChart {...making()} />);
+  chooseFile("chart.csv", "x");
+  expect((await screen.findByRole("alert")).textContent).toContain("1 cell is not right; nothing is kept");
+  expect(screen.getByText("'4o' is no number.")).toBeDefined();
+  expect(screen.queryByRole("button", { name: /Make|draft/i })).toBeNull();
+});
+
+it("a good file becomes a draft under the file's name, and a file that is none is refused", async () => {
+  let answer: unknown = new Problem(422, "This is no table.");
+  serve({ [PREVIEW]: () => answer });
+  const props = making();
+  show(<ImportChart {...props} />);
+  chooseFile("Ward chart.csv", "?");
+  expect((await screen.findByRole("alert")).textContent).toContain("This is no table.");
+  answer = FOUND;
+  chooseFile("Ward chart.csv", "Part\n");
+  const make = await screen.findByRole("button", { name: /version 3|1 line/i });
+  fireEvent.click(make);
+  expect(props.onMake).toHaveBeenCalledWith("Ward chart", [FIXED], "Imported from Ward chart.");
+});
+
+it("a workbook goes as it is, byte for byte", async () => {
+  const server = serve({ [PREVIEW]: FOUND });
+  show(<ImportChart {...making()} />);
+  const field = document.querySelector<HTMLInputElement>("input[type=file]") as HTMLInputElement;
+  const bytes = new Uint8Array([80, 75, 3, 4, 0, 255, 128]);
+  fireEvent.change(field, { target: { files: [new File([bytes], "Chart.XLSX")] } });
+  await screen.findByText("How the columns are read");
+  const sent = server.last(PREVIEW).body as { csv: null; xlsx: string };
+  expect(sent.csv).toBeNull();
+  expect([...atob(sent.xlsx)].map((one) => one.charCodeAt(0))).toEqual([...bytes]);
+});
+
+// --- from test exposures
+
+const BUILD = "POST /api/rooms/room-1/build";
+const BUILT = {
+  readings: [{ exposure: { projection: "hand-pa" }, off_di: 0.9, left_di: 1.4 }],
+  suggestions: [
+    { line: FIXED, thickness_cm: 21, kvp: 80, mas: 40, mean_before_di: 0.62, mean_after_di: 0.41 },
+  ],
+  drafts: [
+    {
+      line: FIXED,
+      spread_di: 1.3,
+      correction_di: -0.4,
+      shares: [
+        [0, 0.72],
+        [1, 0.01],
+      ],
+      refusal: null,
+    },
+    { line: BANDED, spread_di: 0.5, correction_di: 0, shares: [[0, 0.02]], refusal: "No such bands here." },
+  ],
+};
+
+function exposed(i: number, thickness: string, kvp: string, mas: string, ei: string) {
+  for (const [name, text] of Object.entries({ thickness, kVp: kvp, mAs: mas, index: ei }))
+    enter(`${name} of exposure ${i}`, text);
+}
+
+it("only exposures that are whole are counted, and a chart is drafted from those", async () => {
+  const server = serve({ [BUILD]: BUILT });
+  const props = making();
+  show(<Build {...props} lines={[FIXED]} />);
+  expect(button(/Draft the chart/).disabled).toBe(true);
+  exposed(1, "3", "57", "1.6", "380");
+  enter("kVp of exposure 2", "80");
+  press("Draft the chart from 1 exposure");
+  await screen.findByText("2 drafted lines");
+  expect(server.last(BUILD).body).toMatchObject({
+    school: "levelled",
+    exposures: [
+      {
+        projection: "hand-pa",
+        support: "tabletop",
+        grid_ratio: 0,
+        thickness_cm: 3,
+        kvp: 57,
+        mas: 1.6,
+        ei: 380,
+        layers: null,
+      },
+    ],
+  });
+  // What a line rests on is said by the exposures that weigh; a line that could not be drafted so says why.
+  expect(screen.getByText(/exposure 1 \(72 %\)/)).toBeDefined();
+  expect(screen.getByText(/none of them/).textContent).toContain("levelled instead: No such bands here.");
+  expect(screen.getByText("±1.3 DI").className).toContain("text-warn");
+  expect(screen.getByText("+1.4 left").className).toContain("text-warn");
+  fireEvent.click(screen.getByRole("button", { name: /2 lines|version 3/ }));
+  expect(props.onMake).toHaveBeenCalledWith(
+    expect.stringContaining("Room 1 chart"),
+    [FIXED, BANDED],
+    "Drafted from 1 test exposures; ±0.9 DI on average.",
+  );
+});
+
+it("a phantom's layers go as pairs, wrong ones too, so that the refusal can name them", async () => {
+  const server = serve({
+    [BUILD]: new Problem(422, "Layer 2: 'alu' is no material; one of: soft, aluminium."),
+  });
+  show(<Build {...making()} lines={[]} />);
+  press("With a phantom");
+  exposed(1, "20", "70", "10", "300");
+  fireEvent.change(screen.getByLabelText("Layers of exposure 1"), { target: { value: "soft 19, ALU 0.5" } });
+  press(/Draft the chart/);
+  expect((await screen.findByRole("alert")).textContent).toContain("'alu' is no material");
+  expect(server.last(BUILD).body).toMatchObject({
+    exposures: [
+      {
+        layers: [
+          ["soft", 19],
+          ["alu", 0.5],
+        ],
+      },
+    ],
+  });
+});
+
+it("exposures come and go by row and never lose the others' numbers", () => {
+  serve({});
+  show(<Build {...making()} lines={[]} />);
+  exposed(1, "3", "57", "1.6", "380");
+  exposed(2, "21", "80", "40", "250");
+  press("Take exposure 1 away");
+  expect(screen.getByLabelText<HTMLInputElement>("index of exposure 1").value).toBe("250");
+  press("Another exposure");
+  expect(screen.getByLabelText<HTMLInputElement>("index of exposure 2").value).toBe("");
+  expect(screen.getByLabelText<HTMLInputElement>("mAs of exposure 1").value).toBe("40");
+});
+
+// --- from another room
+
+const CARRIED = [
+  {
+    source: FIXED,
+    line: FIXED,
+    factor: 1.42,
+    factors: [{ name: "Output", factor: 1.42, why: "34 for 48 µGy/mAs." }],
+    test: ["output measured a year ago", "another grid"],
+    refusal: null,
+  },
+  {
+    source: BANDED,
+    line: BANDED,
+    factor: 0.9,
+    factors: [],
+    test: ["output measured a year ago"],
+    refusal: null,
+  },
+  {
+    source: { ...FIXED, id: 9 },
+    line: null,
+    factor: null,
+    factors: [],
+    test: [],
+    refusal: "No such support here.",
+  },
+];
+const OTHERS = [
+  CHART,
+  { ...CHART, id: 20, room: "room-2", name: "Second", version: 1, status: "approved" },
+  { ...CHART, id: 21, room: "room-2", name: "Old", version: 0, status: "superseded" },
+];
+
+it("a chart of another room is carried: what holds for all lines is said once, what cannot be carried with its reason", async () => {
+  const server = serve({ "GET /api/charts": OTHERS, "POST /api/rooms/room-1/adapt": CARRIED });
+  const props = making();
+  show(<Adapt {...props} />);
+  const list = await screen.findByRole("combobox", { name: /Chart to carry: Room 2: Second, version 1/ });
+  fireEvent.keyDown(list, { key: "Enter" });
+  expect(screen.getAllByRole("option").map((one) => one.textContent)).toEqual(["•Room 2: Second, version 1"]);
+  fireEvent.keyDown(screen.getByRole("option"), { key: "Escape" });
+  press("Work it out");
+  expect(await screen.findByText(/2 of 3 lines can be carried/)).toBeDefined();
+  expect(server.last("POST /api/rooms/room-1/adapt").body).toEqual({ chart: 20 });
+  expect(screen.getByText(/For all of them a test exposure is wise/).textContent).toContain(
+    "output measured a year ago.",
+  );
+  expect(screen.getByText("1 want one for a reason of their own.")).toBeDefined();
+  expect(screen.getByText("another grid").className).toContain("text-warn");
+  expect(screen.getByText("Not adapted: No such support here.")).toBeDefined();
+  fireEvent.click(screen.getByRole("button", { name: /2 lines|version 3/ }));
+  expect(props.onMake).toHaveBeenCalledWith(
+    "Room 1 chart, from Room 2",
+    [FIXED, BANDED],
+    "Adapted from Room 2, version 1.",
+  );
+});
+
+it("with no other room's chart there is a way back and nothing to press", async () => {
+  serve({ "GET /api/charts": [CHART] });
+  const props = making();
+  show(<Adapt {...props} />);
+  await screen.findByText("No other room has a chart");
+  expect(screen.queryByRole("button", { name: "Work it out" })).toBeNull();
+  press("Back");
+  expect(props.onCancel).toHaveBeenCalled();
+});
+
+// --- from an accepted exposure
+
+const LINE_PREVIEW = "POST /api/rooms/room-1/line-preview";
+
+function newLine(onAdd = vi.fn()) {
+  show(
+    <NewLine
+      room={ROOM_2.id === ROOM.id ? ROOM_2 : ROOM}
+      lines={[]}
+      projections={PROJECTIONS}
+      unit="cm"
+      goesTo="version 3"
+      adding={false}
+      error={null}
+      onAdd={onAdd}
+      onCancel={vi.fn()}
+    />,
+  );
+  return onAdd;
+}
+
+it("the line is shown before it is added, and says what the index was worth", async () => {
+  const server = serve({ [LINE_PREVIEW]: tableOf(FIXED) });
+  const onAdd = newLine();
+  expect(screen.getByText("The line appears here")).toBeDefined();
+  expect(button("Add to version 3").disabled).toBe(true);
+  enter("Measured thickness", "21");
+  enter("kVp", "80");
+  enter("mAs", "40");
+  enter("Index, if there is one", "300");
+  expect((await screen.findByText(/The exposure was DI/)).textContent).toBe(
+    "The exposure was DI +0.8; on target it would have been 33 mAs. The line starts there.",
+  );
+  const body = server.last(LINE_PREVIEW).body;
+  expect(body).toEqual({
+    line: {
+      projection: "lspine-ap",
+      receptor: "panel-43",
+      support: "tabletop",
+      grid_ratio: 0,
+      sid_cm: 107,
+      note: "",
+    },
+    thickness_cm: 21,
+    kvp: 80,
+    mas: 40,
+    school: "fixed_kvp",
+    ei: 300,
+  });
+  press("Add to version 3");
+  expect(onAdd).toHaveBeenCalledWith(body);
+});
+
+it("a system has its own parameter, which does not outlive it; half a range takes the usual other half", async () => {
+  const server = serve({ [LINE_PREVIEW]: tableOf(FIXED) });
+  newLine();
+  for (const [label, text] of [
+    ["Measured thickness", "21"],
+    ["kVp", "80"],
+    ["mAs", "40"],
+    ["mAs doubles every (cm)", "5"],
+    ["Range from", "15"],
+  ] as const)
+    enter(label, text);
+  await waitFor(() =>
+    expect(server.last(LINE_PREVIEW).body).toMatchObject({ parameter: 5, line: { range_cm: [15, 36] } }),
+  );
+  fireEvent.click(screen.getByRole("radio", { name: "Variable kVp" }));
+  await waitFor(() => expect(server.last(LINE_PREVIEW).body).toMatchObject({ school: "variable_kvp" }));
+  expect(server.last(LINE_PREVIEW).body).not.toHaveProperty("parameter");
+});
+
+it("a film has no index to give, and a refused line cannot be added", async () => {
+  serve({ [LINE_PREVIEW]: new Problem(422, "kvp is 300 kVp; allowed is 30 to 150 kVp.") });
+  newLine();
+  await pick("Receptor: Fixed panel", "Film cassette");
+  expect(screen.queryByLabelText("Index, if there is one")).toBeNull();
+  expect(screen.getByText("Film: no target index.")).toBeDefined();
+  enter("Measured thickness", "21");
+  enter("kVp", "300");
+  enter("mAs", "40");
+  expect((await screen.findByRole("alert")).textContent).toContain("allowed is 30 to 150");
+  expect(button("Add to version 3").disabled).toBe(true);
+});

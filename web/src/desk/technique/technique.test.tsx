@@ -1,0 +1,173 @@
+// @vitest-environment jsdom
+import { expect, it, vi } from "vitest";
+
+import type { Choice, Projection, TechniqueRequest, TechniqueResponse } from "../../api/queries";
+import { ANSWER, PROJECTIONS } from "../../testing/clinic";
+import { fireEvent, press, Problem, screen, serve, show } from "../../testing/server";
+import { Forecast } from "./Forecast";
+import { Numbers } from "./Numbers";
+import { Steps } from "./Steps";
+import { WhatIf } from "./WhatIf";
+
+const numbers = (technique: Partial<TechniqueResponse["technique"]> = {}, stale = false) =>
+  show(
+    <Numbers
+      answer={{ ...ANSWER, technique: { ...ANSWER.technique, ...technique } }}
+      projection={PROJECTIONS[0] as Projection}
+      unit="in"
+      measured
+      stale={stale}
+    />,
+  );
+const number = (name: string) => screen.getByTestId(`number-${name}`).textContent;
+
+it("the four numbers stand in their own units, and say when they are of the request before", () => {
+  numbers({}, true);
+  expect([number("kvp"), number("mas"), number("sid"), number("grid")]).toEqual([
+    "80",
+    "63",
+    "42.1in",
+    "12:1",
+  ]);
+  expect(screen.getByTestId("numbers").getAttribute("aria-busy")).toBe("true");
+});
+
+it("with AEC the mAs is a prediction, and the chamber and the back-up stand beside it", () => {
+  numbers({ exposure_control: "aec", aec_cells: "L+R", aec_backup_mas: 95, grid_ratio: 0 });
+  expect(screen.getByText("mAs, predicted")).toBeDefined();
+  expect(number("chamber")).toBe("L+R");
+  expect(screen.getByText(/back-up 95 mAs · grid none/)).toBeDefined();
+});
+
+it("the kVp usual on this support is said, not the projection's in general", () => {
+  show(
+    <Numbers
+      answer={ANSWER}
+      projection={{ ...(PROJECTIONS[0] as Projection), kvp_on: [["table_bucky", [70, 78]]] }}
+      unit="cm"
+      measured
+      stale={false}
+    />,
+  );
+  expect(screen.getByText("70 to 78 usual")).toBeDefined();
+});
+
+const forecast = (change: Partial<TechniqueResponse["forecast"]> = {}) =>
+  show(<Forecast forecast={{ ...ANSWER.forecast, ...change }} unit="cm" />);
+
+it("the forecast says index, band and dose, and never a figure that is not there", () => {
+  forecast();
+  const text = screen.getByRole("region", { name: "Forecast" }).textContent ?? "";
+  expect(text).toContain("EI 248, DI 0.0");
+  expect(text).toContain("4 of 5 −1.2 to +1.1, none logged yet");
+  expect(text).toContain("under 5 mGy, an example level");
+  expect(text).toContain("contrast 12.3 %, CNR 41");
+  expect(text).toContain("the physics model alone expects DI −0.4");
+});
+
+it.each([
+  ["film", { ei: null, optical_density: 1.24 }, "density 1.24", "EI"],
+  [
+    "no output at this kVp",
+    { incident_air_kerma_mgy: null, kap_mgycm2: null },
+    "No dose figure at this kVp.",
+    "mGy",
+  ],
+  ["no level", { reference_kerma_mgy: null }, "Skin kerma 4.2 mGy", "example level"],
+  [
+    "no answer of the model",
+    { di_low: null, di_high: null, model_di: null, contrast: null },
+    "EI 248",
+    "physics model",
+  ],
+  ["images seen", { seen: 14 }, "counting 14 images", "none logged"],
+  ["over the level", { incident_air_kerma_mgy: 7.5 }, "over 5 mGy, an example level", "under 5"],
+])("with %s", (_, change, there, missing) => {
+  forecast(change);
+  const text = screen.getByRole("region", { name: "Forecast" }).textContent ?? "";
+  expect(text).toContain(there);
+  expect(text).not.toContain(missing);
+});
+
+it("the reasons come in order, the other method only where the two disagree", () => {
+  show(<Steps answer={ANSWER} />);
+  const [first, second] = screen.getAllByRole("listitem");
+  expect(first?.textContent).toContain("80 kVp 40 mAs");
+  expect(first?.textContent).not.toContain("×");
+  expect(second?.textContent).toContain("×1.59");
+  expect(second?.textContent).toContain("Methods disagree. The physics model says ×1.80 here.");
+  const agreeing = ANSWER.steps.map((one) => ({ ...one, apart: false }));
+  show(<Steps answer={{ ...ANSWER, steps: agreeing }} />);
+  expect(screen.getAllByText(/Methods disagree/)).toHaveLength(1);
+});
+
+it("a step that moves the kVp says by how many kVp", () => {
+  const moved = { ...(ANSWER.steps[0] as (typeof ANSWER.steps)[0]), name: "Cast", kvp_after: 85 };
+  show(<Steps answer={{ ...ANSWER, steps: [ANSWER.steps[0] as typeof moved, moved] }} />);
+  expect(screen.getAllByRole("listitem")[1]?.textContent).toContain("+5.0 kVp85 kVp 40 mAs");
+});
+
+const WHAT_IF = "POST /api/what-if";
+const choice = (kvp: number, kerma: number, cnr: number, more: Partial<Choice> = {}): Choice => ({
+  kvp,
+  mas: 4000 / kvp,
+  ma: 400,
+  time_ms: 100,
+  focal_spot: "large",
+  grid_ratio: 12,
+  sid_cm: 107,
+  incident_air_kerma_mgy: kerma,
+  contrast: 0.1,
+  cnr,
+  merit: cnr / kerma,
+  over_time_ceiling: false,
+  front: true,
+  current: false,
+  ...more,
+});
+const REQUEST = { room: "room-1", projection: "lspine-ap" } as TechniqueRequest;
+
+function whatIf(choices: Choice[]) {
+  serve({ [WHAT_IF]: { detail: "bone", choices } });
+  const act = vi.fn();
+  show(<WhatIf request={REQUEST} unit="cm" reference={5} act={act} />);
+  return act;
+}
+
+it("the best choices nearest in dose are listed, the others only drawn", async () => {
+  const many = Array.from({ length: 12 }, (_, i) => choice(60 + 5 * i, 8 / (i + 1), 50 - i));
+  whatIf([
+    ...many,
+    choice(81, 4.1, 30, { current: true, front: false }),
+    choice(79, 6, 20, { front: false }),
+  ]);
+  const rows = (await screen.findAllByRole("row")).slice(1);
+  expect(rows).toHaveLength(7);
+  expect(rows.some((row) => row.textContent?.startsWith("79"))).toBe(false);
+  expect(screen.getByRole("img").getAttribute("aria-label")).toContain("14 choices");
+  expect(screen.getByRole("img").getAttribute("aria-label")).toContain(
+    "12 on the front. Now 4.1 mGy, CNR 30",
+  );
+});
+
+it("a choice is seen before it is set up, and set up as kVp, grid and SID with the mAs left to follow", async () => {
+  const act = whatIf([
+    choice(80, 4, 40, { current: true }),
+    choice(90, 3, 35, { grid_ratio: 0, sid_cm: 115, over_time_ceiling: true }),
+  ]);
+  fireEvent.click(await screen.findByRole("button", { name: /^90 kVp/ }));
+  expect(screen.getByText(/over the usual time/)).toBeDefined();
+  press("Set up so");
+  expect(act).toHaveBeenCalledWith({
+    do: "setup",
+    change: { kvp: 90, mas: null, grid_ratio: 0, sid_cm: 115 },
+  });
+});
+
+it("a room with no other way says so, and a refusal takes the place of old choices", async () => {
+  whatIf([choice(80, 4, 40, { current: true })]);
+  expect(await screen.findByText(/no other way to give the receptor the same/)).toBeDefined();
+  serve({ [WHAT_IF]: new Problem(422, "thickness_cm is 70 cm; allowed is 13 to 36 cm.") });
+  show(<WhatIf request={{ ...REQUEST, thickness_cm: 70 }} unit="cm" reference={null} act={vi.fn()} />);
+  expect((await screen.findByRole("alert")).textContent).toContain("allowed is 13 to 36");
+});

@@ -1,0 +1,138 @@
+// @vitest-environment jsdom
+import { expect, it } from "vitest";
+
+import { exposure, ROOM } from "../testing/clinic";
+import { fireEvent, pick, press, Problem, screen, serve, show, SILENCE, waitFor } from "../testing/server";
+import { LogPage } from "./LogPage";
+
+const TREND = {
+  points: [
+    { id: 1, taken_at: "2026-11-19T10:00:00Z", projection: "lspine-ap", di: -0.4, outcome: "accepted" },
+    { id: 2, taken_at: "2026-11-20T10:00:00Z", projection: "lspine-ap", di: 3.6, outcome: "rejected" },
+  ],
+  count: 2,
+  rejected: 1,
+  reject_rate: 0.5,
+  median_di: 1.6,
+  within_acceptable: 0.5,
+};
+const NOTHING = {
+  points: [],
+  count: 0,
+  rejected: 0,
+  reject_rate: null,
+  median_di: null,
+  within_acceptable: null,
+};
+const LIST = "GET /api/exposures";
+
+it("says of each exposure what was set and, where it was another, what was suggested", async () => {
+  serve({
+    [LIST]: [
+      exposure(2, { mas: 80, di: 3.6, outcome: "rejected", reject_reason: "motion", reliable: false }),
+      exposure(1, { ei: null, optical_density: 1.32, di: null }),
+    ],
+    "GET /api/exposures/trend": TREND,
+  });
+  show(<LogPage room={ROOM} />);
+  await screen.findByText("✕ Patient moved");
+  const [first, second] = screen.getAllByRole("row").slice(1);
+  expect(first?.textContent).toContain("80 kVp 80 mAssuggested 80, 63");
+  expect(first?.textContent).toContain("+3.6not reliable");
+  expect(second?.textContent).toContain("OD 1.32");
+  expect(second?.textContent).not.toContain("suggested");
+  // A missing index is a dash, not a nought.
+  expect(second?.textContent).toContain("–");
+  expect(screen.getByText("50.0 %")).toBeDefined();
+  const picture = screen.getByRole("img", { name: "Deviation index of 2 exposures over time" });
+  expect([picture.querySelectorAll("circle").length, picture.querySelectorAll("path").length]).toEqual([
+    1, 1,
+  ]);
+});
+
+it("the filter goes to the list, the trend and the file alike", async () => {
+  const server = serve({ [LIST]: [exposure(1)], "GET /api/exposures/trend": TREND });
+  show(<LogPage room={ROOM} />);
+  await screen.findByText("262");
+  await pick("Projection: All projections", "Hand PA");
+  fireEvent.click(screen.getByRole("radio", { name: "Rejected" }));
+  await waitFor(() => {
+    for (const to of [LIST, "GET /api/exposures/trend"])
+      expect(Object.fromEntries(server.last(to).query)).toMatchObject({
+        room: "room-1",
+        projection: "hand-pa",
+        outcome: "rejected",
+      });
+  });
+  const file = new URL(screen.getByRole<HTMLAnchorElement>("link", { name: "CSV" }).href);
+  expect(Object.fromEntries(file.searchParams)).toEqual({
+    room: "room-1",
+    projection: "hand-pa",
+    outcome: "rejected",
+  });
+});
+
+it("an empty log says how it fills, an empty filter that it is the filter", async () => {
+  serve({ [LIST]: [], "GET /api/exposures/trend": NOTHING });
+  show(<LogPage room={ROOM} />);
+  expect(await screen.findByText(/Record one at the Desk/)).toBeDefined();
+  expect(screen.queryByRole("button", { name: "Undo last record" })).toBeNull();
+  fireEvent.click(screen.getByRole("radio", { name: "Accepted" }));
+  expect(await screen.findByText(/None fits this filter/)).toBeDefined();
+});
+
+it("undo takes the newest record of the room, whatever the filter shows", async () => {
+  const server = serve({
+    [LIST]: ({ query }: { query: URLSearchParams }) =>
+      query.get("limit") === "1" ? [exposure(9)] : [exposure(3)],
+    "GET /api/exposures/trend": TREND,
+    "POST /api/exposures/9/undo": exposure(9),
+  });
+  show(<LogPage room={ROOM} />);
+  fireEvent.click(await screen.findByRole("button", { name: "Undo last record" }));
+  await waitFor(() => server.last("POST /api/exposures/9/undo"));
+});
+
+it("shows more by the hundred while there may be more", async () => {
+  const server = serve({
+    [LIST]: ({ query }: { query: URLSearchParams }) =>
+      Array.from({ length: Math.min(Number(query.get("limit")), 150) }, (_, i) => exposure(i + 1)),
+    "GET /api/exposures/trend": TREND,
+  });
+  show(<LogPage room={ROOM} />);
+  fireEvent.click(await screen.findByRole("button", { name: "Show more" }));
+  await waitFor(() => expect(screen.getAllByRole("row")).toHaveLength(151));
+  expect(server.last(LIST).query.get("limit")).toBe("200");
+  expect(screen.queryByRole("button", { name: "Show more" })).toBeNull();
+});
+
+it("who is not signed in is told so, with the way there and back", async () => {
+  serve({
+    [LIST]: new Problem(401, "Sign in to read the log."),
+    "GET /api/exposures/trend": new Problem(401, "Sign in."),
+  });
+  show(<LogPage room={ROOM} />, "/log");
+  expect((await screen.findByRole<HTMLAnchorElement>("link", { name: "Sign in" })).getAttribute("href")).toBe(
+    "/sign-in?back=%2Flog",
+  );
+});
+
+it("a silent server is asked again, then said; no old row stays as if it were the answer", async () => {
+  const server = serve({ [LIST]: SILENCE, "GET /api/exposures/trend": SILENCE });
+  show(<LogPage room={ROOM} />);
+  expect((await screen.findByRole("alert", {}, { timeout: 4000 })).textContent).toContain("does not answer");
+  expect(screen.queryByRole("table")).toBeNull();
+  expect(server.asked.filter((one) => one.to === LIST && one.query.get("limit") === "100")).toHaveLength(3);
+});
+
+it("a record that cannot be taken back says why", async () => {
+  serve({
+    [LIST]: [exposure(9)],
+    "GET /api/exposures/trend": TREND,
+    "POST /api/exposures/9/undo": new Problem(403, "Only who recorded it takes it back."),
+  });
+  show(<LogPage room={ROOM} />);
+  await screen.findByText("262");
+  press("Undo last record");
+  expect((await screen.findByRole("alert")).textContent).toContain("Only who recorded it");
+});

@@ -1,0 +1,216 @@
+// @vitest-environment jsdom
+import { expect, it } from "vitest";
+
+import type { Room } from "../api/queries";
+import { ROOM, start } from "../testing/clinic";
+import {
+  button,
+  enter,
+  fireEvent,
+  pick,
+  press,
+  Problem,
+  screen,
+  serve,
+  show,
+  slow,
+  waitFor,
+} from "../testing/server";
+import { RoomsPage } from "./RoomsPage";
+
+const SAVE = "PUT /api/rooms/room-1";
+const sent = (server: ReturnType<typeof serve>) => server.last(SAVE).body as Room;
+const save = () => press("Save equipment");
+
+it("nothing can be saved before something was changed, and an undone change is none", async () => {
+  serve({});
+  show(<RoomsPage room={ROOM} />);
+  await screen.findByRole("button", { name: "Room 2" });
+  expect(button("Save equipment").disabled).toBe(true);
+  enter("Total filtration", "3.5");
+  expect(button("Save equipment").disabled).toBe(false);
+  press("Undo changes");
+  expect(screen.getByLabelText<HTMLInputElement>("Total filtration").value).toBe("3.2");
+  expect(button("Save equipment").disabled).toBe(true);
+  // A number that is the same again is no change either.
+  enter("Total filtration", "3.20");
+  expect(button("Save equipment").disabled).toBe(true);
+});
+
+it("an emptied number keeps what it had: a room without filtration is not sent", async () => {
+  const server = serve({ [SAVE]: ROOM });
+  show(<RoomsPage room={ROOM} />);
+  enter("Total filtration", "");
+  enter("Anode angle", "14");
+  save();
+  await waitFor(() => expect(sent(server).tube).toEqual({ ...ROOM.tube, anode_angle_deg: 14 }));
+});
+
+it("what is changed while the room is being saved stays, on the revision that then is", async () => {
+  const first = slow<Room>();
+  const server = serve({ [SAVE]: () => first.answer });
+  show(<RoomsPage room={ROOM} />);
+  enter("Added copper", "0.1");
+  save();
+  enter("mAs ceiling with AEC", "400");
+  await first.arrive({ ...ROOM, revision: 4 });
+  await waitFor(() => expect(button("Save equipment").disabled).toBe(false));
+  save();
+  await waitFor(() => expect(server.asked.filter((one) => one.to === SAVE)).toHaveLength(2));
+  expect(sent(server)).toMatchObject({
+    revision: 4,
+    generator: { mas_ceiling: 400 },
+    tube: { filtration_mm_cu: 0.1 },
+  });
+});
+
+it("a refused room says what is allowed and keeps what was typed", async () => {
+  serve({ [SAVE]: new Problem(422, "anode_angle_deg is 90 deg; allowed is 5 to 25 deg.") });
+  show(<RoomsPage room={ROOM} />);
+  enter("Anode angle", "90");
+  save();
+  expect((await screen.findByRole("alert")).textContent).toContain("allowed is 5 to 25");
+  expect(screen.getByLabelText<HTMLInputElement>("Anode angle").value).toBe("90");
+});
+
+it("a grid comes whole, a film has a speed and no index, and the last AEC can go", async () => {
+  const server = serve({ [SAVE]: ROOM });
+  show(<RoomsPage room={ROOM} />);
+  await pick(/Built-in grid, Table Bucky/, "8:1");
+  // What the grid had otherwise stays.
+  fireEvent.click(screen.getByRole("radio", { name: "None" }));
+  press("Add a loose grid");
+  press("Add a receptor");
+  save();
+  await waitFor(() => sent(server));
+  const room = sent(server);
+  expect(room.supports[1]?.grid).toEqual({ ...ROOM.supports[1]?.grid, ratio: 8 });
+  expect(room.aec).toBeNull();
+  expect(room.loose_grids).toEqual([expect.objectContaining({ ratio: 8, focal_cm: 110 })]);
+  expect(room.receptors.map((one) => one.id)).toEqual(["panel-43", "film-24", "receptor-3"]);
+});
+
+it("a receptor turned to film loses its targets and gets a speed, and back", async () => {
+  const server = serve({ [SAVE]: ROOM });
+  show(<RoomsPage room={ROOM} />);
+  await pick("Kind: DR panel, CsI", "Film-screen");
+  save();
+  await waitFor(() => sent(server));
+  expect(sent(server).receptors[0]).toMatchObject({
+    kind: "film_screen",
+    target_ei: null,
+    speed: 200,
+    region_targets: [],
+  });
+});
+
+it("a target of a region is set, and emptied it is the receptor's again", async () => {
+  const server = serve({ [SAVE]: ROOM });
+  show(<RoomsPage room={ROOM} />);
+  enter("Leg", "420");
+  enter("Spine", "");
+  save();
+  await waitFor(() => sent(server));
+  expect(sent(server).receptors[0]?.region_targets).toEqual([["lower_limb", 420]]);
+});
+
+it("a focal spot with other times keeps its powers, the last one for what is new", async () => {
+  const server = serve({ [SAVE]: ROOM });
+  show(<RoomsPage room={ROOM} />);
+  const times = screen.getAllByLabelText(/For times, ms/)[0] as HTMLTextAreaElement;
+  fireEvent.change(times, { target: { value: "10 100 1000" } });
+  fireEvent.blur(times);
+  save();
+  await waitFor(() => sent(server));
+  expect(sent(server).generator.focal_spots[0]?.power).toEqual([
+    { time_ms: 10, power_kw: 30 },
+    { time_ms: 100, power_kw: 20 },
+    { time_ms: 1000, power_kw: 20 },
+  ]);
+});
+
+it("a room is added like this one, and a name that is taken is refused beside its field", async () => {
+  const server = serve({ "POST /api/rooms": new Problem(409, "There is a Room 2 already.") });
+  show(<RoomsPage room={ROOM} />);
+  expect(button("Add room").disabled).toBe(true);
+  fireEvent.change(screen.getByLabelText("New room, like this one"), { target: { value: "Room 2" } });
+  press("Add room");
+  expect((await screen.findByRole("alert")).textContent).toContain("There is a Room 2 already.");
+  expect(server.last("POST /api/rooms").body).toEqual({ name: "Room 2", like: "room-1" });
+  expect(screen.getByLabelText<HTMLInputElement>("New room, like this one").value).toBe("Room 2");
+});
+
+const FIT = {
+  outputs: [],
+  output_scale: 1.02,
+  checks: [
+    { name: "Linearity", where: "80 kVp", value_percent: 3.2, limit_percent: 10, kept: true },
+    { name: "Reproducibility", where: "80 kVp", value_percent: 7, limit_percent: 5, kept: false },
+  ],
+  filtration_mm_al: null,
+  hvl_residual_percent: null,
+  indices: [{ receptor: "panel-43", ei_scale: 1.1, residual_percent: 2 }],
+  notices: ["One reading is far from the others."],
+  effects: [{ projection: "lspine-ap", support: "table_bucky", di_change: 0.8, kerma_change_percent: 12 }],
+};
+
+it("only whole rows are readings; the fit is seen before it is accepted, and what is accepted is what was seen", async () => {
+  const server = serve({
+    "POST /api/rooms/room-1/calibration/fit": FIT,
+    "POST /api/rooms/room-1/calibration": { ...ROOM, revision: 4 },
+  });
+  show(<RoomsPage room={ROOM} />);
+  fireEvent.click(screen.getByRole("radio", { name: "Calibration" }));
+  enter("kvp of reading 1", "80");
+  enter("ma of reading 1", "200");
+  enter("mas of reading 1", "10");
+  expect(server.asked.map((one) => one.to)).not.toContain("POST /api/rooms/room-1/calibration/fit");
+  expect(screen.getByText("The fit appears here")).toBeDefined();
+  enter("kerma of reading 1", "480");
+  expect(await screen.findByText(/One reading is far/)).toBeDefined();
+  const asked = server.last("POST /api/rooms/room-1/calibration/fit").body;
+  expect(asked).toEqual({
+    outputs: [{ kvp: 80, ma: 200, mas: 10, distance_cm: 100, kerma_ugy: 480 }],
+    hvls: [],
+    indices: [],
+    note: "",
+    revision: 3,
+  });
+  expect(screen.getByText(/Linearity/).previousSibling?.textContent).toBe("Kept");
+  expect(screen.getByText(/Reproducibility/).previousSibling?.textContent).toBe("Over");
+  expect(screen.getByText("+0.80").className).toContain("text-warn");
+  press("Accept calibration");
+  expect(await screen.findByText(/Accepted: the room is now calibrated/)).toBeDefined();
+  expect(server.last("POST /api/rooms/room-1/calibration").body).toEqual(asked);
+});
+
+it("the history says what each revision was, newest first as it comes", async () => {
+  const row = (id: number, detail: object) => ({
+    id,
+    at: "2026-11-20T10:00:00Z",
+    actor: "ilse",
+    action: "room.change",
+    subject: "room-1",
+    detail,
+  });
+  serve({
+    "GET /api/start": start(),
+    "GET /api/rooms/room-1/history": [
+      row(3, { revision: 3, readings: { outputs: [1, 2], hvls: [1] } }),
+      row(2, { revision: 2, changed: ["tube", "aec"] }),
+      row(1, { revision: 1, like: "room-2" }),
+    ],
+  });
+  show(<RoomsPage room={ROOM} />);
+  fireEvent.click(screen.getByRole("radio", { name: "History" }));
+  await screen.findByText("revision 2: changed tube, aec");
+  const said = screen
+    .getAllByRole("row")
+    .slice(1)
+    .map((row) => row.lastElementChild?.textContent);
+  expect(said).toEqual([
+    "revision 3: calibration accepted, 2 output, 1 HVL and 0 index readings",
+    "revision 2: changed tube, aec",
+    "revision 1: added, like room-2",
+  ]);
+});
