@@ -1,7 +1,8 @@
 # make demo    install, build, seed and serve the demo      (RESET=1 starts afresh; HOST, PORT, OAKBEAM_DATA by environment)
 # make test    everything CI runs                            (make check, unit, browser: parts of it)
 # make bench   the benchmark table
-# make evidence   the long proofs, whole, and their tables in docs (long); make mutants: how many mutants the tests kill
+# make evidence   the long proofs, whole, and their tables in docs (long); make lines: which lines the tests run;
+#                 make mutants: how many mutants they kill
 # make wheel   the package as a wheel, in .venv/wheel
 # make types   renew the client types after a change of the API
 # make tables  make the beam model's tables anew (long); make validation renews docs/validation.md
@@ -17,12 +18,13 @@ export OAKBEAM_DATA ?= data
 export PIP_DISABLE_PIP_VERSION_CHECK := 1
 
 # pip and npm repeat the machine's own settings as warnings; only what matters is let through.
-PIP := .venv/bin/pip install -q --require-hashes
+# --no-compile: only what is imported is compiled, at its first import.
+PIP := .venv/bin/pip install -q --require-hashes --no-compile
 WORKERS ?= 2
 INTERFACE := src/oakbeam/interface/index.html
 WEB := $(shell find web/src web/public -type f 2>/dev/null) web/index.html web/vite.config.ts web/package.json
 
-.PHONY: help evidence mutants interface wheel demo serve seed test check unit browser bench types tables validation coverage lock screenshots format clean
+.PHONY: help evidence lines check-python check-web mutants interface wheel demo serve seed test check unit browser bench types tables validation coverage lock screenshots format clean
 
 help:
 	@sed -n 's/^# make/make/p' Makefile
@@ -30,6 +32,7 @@ help:
 # What is installed is remembered by stamps, so that a second run starts in seconds.
 .venv/bin/pip:
 	@tools/bootstrap.sh python
+	@tools/bootstrap.sh node
 
 .venv/run.stamp: requirements/run.txt pyproject.toml | .venv/bin/pip
 	@echo "installing the Python packages"
@@ -43,7 +46,6 @@ help:
 	@touch $@
 
 web/node_modules/.stamp: web/package-lock.json web/package.json web/.npmrc | .venv/bin/pip
-	@tools/bootstrap.sh node
 	@echo "installing the web packages"
 	@cd web && npm ci --silent --no-progress
 	@touch $@
@@ -71,13 +73,20 @@ endif
 serve: .venv/run.stamp $(INTERFACE)
 	@exec oakbeam serve
 
-test: check unit browser
+# What waits on one core each goes side by side: installing, linters and types of the two languages, the interface's build.
+test:
+	@$(MAKE) --no-print-directory -j2 check $(INTERFACE)
+	@$(MAKE) --no-print-directory unit browser
 
-check: .venv/dev.stamp web/node_modules/.stamp
+check: check-python check-web
+
+check-python: .venv/dev.stamp
 	ruff format --check .
 	ruff check .
 	mypy
 	PYTHONPATH=src lint-imports | tail -5
+
+check-web: web/node_modules/.stamp
 	cd web && npm run --silent format:check
 	cd web && npm run --silent lint
 	cd web && npm run --silent typecheck
@@ -86,14 +95,18 @@ check: .venv/dev.stamp web/node_modules/.stamp
 	cd web && npm run --silent test
 
 unit: .venv/dev.stamp $(INTERFACE)
-	pytest --ignore tests/browser -n $(WORKERS) --cov --cov-report=term:skip-covered
+	pytest --ignore tests/browser -n $(WORKERS)
 
 browser: .venv/dev.stamp $(INTERFACE)
 	@tools/bootstrap.sh browser
 	pytest tests/browser -n $(WORKERS)
 
+# Which lines the tests run. It takes twice the time of `make unit`, so it is part of the evidence.
+lines: .venv/dev.stamp $(INTERFACE)
+	pytest --ignore tests/browser -n $(WORKERS) --cov --cov-report=term:skip-covered
+
 # The long proofs, whole, with their tables in docs; `make test` runs a small slice of each.
-evidence: .venv/dev.stamp
+evidence: .venv/dev.stamp lines
 	OAKBEAM_PROOFS=whole pytest --ignore tests/browser -n $(WORKERS)
 	python -m tools.hidden_room
 	python -m tools.coverage
