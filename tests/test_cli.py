@@ -33,7 +33,7 @@ def test_catalogue_search_and_run_sheet(run):
     assert run("projection", "nose")[0] == 2
     assert json.loads(run("search", "lumber", "spine")[1])[0]["id"] == "lumbar-spine"
     sheet = json.loads(run("run-sheet", given={"room": "room-1", "exam": "chest", "measured": {"chest-pa": 24}})[1])
-    assert [step["technique"]["thickness"]["cm"] for step in sheet["steps"]] == [24, 34]  # 24 x 31 / 22, to the half
+    assert [step["technique"]["thickness"]["cm"] for step in sheet["steps"]] == [24, 33]  # 24 x 31 / 22.5, to the half
     assert run("run-sheet", given={"room": "room-1"})[0] == 2
     own = [{"kind": "projection", "id": "chest-pa", "body": {"time_ceiling_ms": 15}}]
     assert json.loads(run("catalogue-local", "--read", given=own)[1]) == {"kept": 1}

@@ -129,6 +129,7 @@ class BuiltOut(BaseModel):
     readings: tuple[from_test_exposures.Reading, ...]
     suggestions: tuple[from_test_exposures.Suggestion, ...]
     left_out: tuple[str, ...]
+    suspects: tuple[from_test_exposures.Suspect, ...]
 
 
 class AdaptIn(RequestBody):

@@ -7,12 +7,13 @@ from __future__ import annotations
 
 import tomllib
 from collections.abc import Iterable, Iterator, Mapping
+from functools import cache
 from importlib.resources import files
 from typing import Any, get_args
 
 from oakbeam.core import projection as types
 from oakbeam.core.anatomy.body import AgeBand
-from oakbeam.core.anatomy.composition import Composition
+from oakbeam.core.anatomy.composition import Composition, bone_of_region_mm
 from oakbeam.core.exam.order import Exam, ExamStep
 from oakbeam.core.projection import SUPPORTS, Angulation, Projection, SidChoice, Variant
 
@@ -32,7 +33,6 @@ OPTIONAL: Mapping[str, Any] = {
     "turn_school": None,
     "exposures": 1,
     "marker_note": "",
-    "lung_fraction": 0.0,
     "reference_kerma_mgy": None,
 }
 """What an entry may leave out, and what that means. A grid is never left out: grid_over_cm, or grid = "never". angle_school
@@ -66,7 +66,7 @@ REQUIRED = (
         "breathing",
     ),
     *("time_ceiling_ms", "marker", "shield", "structure_cm", "look_for", "faults", "variants"),
-    *("bone_mm", "fat", "extra_fat", "composition_why"),
+    "view",
 )
 CHOICES: Mapping[str, tuple[str, ...]] = {
     "region": REGIONS,
@@ -122,6 +122,32 @@ def read_toml(name: str) -> Entry:
     return tomllib.loads((files(__package__) / "data" / name).read_text(encoding="utf-8"))
 
 
+@cache
+def compositions() -> Mapping[str, Composition]:
+    """What lies in the beam by view, from the one description of each part of the body (data/body.toml)."""
+    return {
+        name: Composition(
+            site=part,
+            view=name,
+            bone_mm=bone_of_region_mm(site["bone_mm2"], view["shadow_mm"], view["covers"]),
+            lung_fraction=view.get("lung", 0.0),
+            fat=view.get("fat", site["fat"]),
+            fat_gained=site["fat_gained"],
+            fat_lost=site["fat_lost"],
+            growth=site["growth"],
+            bone_spread=site["bone_spread"],
+            fat_spread=site["fat_spread"],
+            lung_spread=view.get("lung_spread", 0.0),
+            bone_unsure=view["bone_unsure"],
+            fat_unsure=site["fat_unsure"],
+            lung_unsure=view.get("lung_unsure", 0.0),
+            why=f"{site['why']} {view['why']}",
+        )
+        for part, site in read_toml("body.toml").items()
+        for name, view in site["view"].items()
+    }
+
+
 def projections_of(entries: Iterable[Entry]) -> Mapping[str, Projection]:
     """Projections by id, in order. Raises CatalogueError."""
     found: dict[str, Projection] = {}
@@ -164,7 +190,7 @@ def _faults(entry: Entry) -> Iterator[str]:
     for key, choices in LISTS.items():
         if not set(entry[key]) <= set(choices) or (not entry[key] and key != "ages"):
             yield f"{key} must be some of {', '.join(choices)}"
-    for key in ("id", "exam", "name", "shows", "measure", "central_ray", "collimate", "position", "composition_why"):
+    for key in ("id", "exam", "name", "shows", "measure", "central_ray", "collimate", "position"):
         if not isinstance(entry[key], str) or not entry[key].strip():
             yield f"{key} must say something"
     for key in ("look_for", "faults", "variants"):
@@ -197,10 +223,8 @@ def _faults(entry: Entry) -> Iterator[str]:
         yield "aec needs a Bucky among the supports"
     if not 1 <= entry["exposures"] <= 4:
         yield "exposures must be 1 to 4"
-    if not all(0 <= entry[key] < 1 for key in ("lung_fraction", "fat", "extra_fat")):
-        yield "lung_fraction, fat and extra_fat are shares below 1"
-    if not 0 <= entry["bone_mm"] < 5 * small:
-        yield "bone_mm must leave room for tissue"
+    if entry["view"] not in compositions():
+        yield f"view must be one of {', '.join(compositions())}"
     for key, ways in (("angle_school", entry["angle"]), ("turn_school", entry["turn"])):
         if entry[key] is not None and entry[key] not in (schools := [way["school"] for way in ways]):
             yield f"{key} must be one of {', '.join(schools) or 'none'}"
@@ -254,13 +278,7 @@ def _built(entry: Entry) -> Projection:
         look_for=tuple(entry["look_for"]),
         faults=tuple((seen, change) for seen, change in entry["faults"]),
         variants=tuple(Variant(**variant) for variant in entry["variants"]),
-        composition=Composition(
-            float(entry["bone_mm"]),
-            float(entry["lung_fraction"]),
-            float(entry["fat"]),
-            float(entry["extra_fat"]),
-            entry["composition_why"],
-        ),
+        composition=compositions()[entry["view"]],
         reference_kerma_mgy=None if entry["reference_kerma_mgy"] is None else float(entry["reference_kerma_mgy"]),
     )
 

@@ -1,104 +1,172 @@
-"""A room that is not what its papers say: other filtration, output and index scales. It shows what a chart is worth.
+"""A room that is not what its papers say, and bodies that are not the catalogue's: they show what a chart is worth.
 
-A chart keeper knows the nominal room and exposes a few times; the hidden one answers. `share_within` then sends random
-patients through the drafted chart in the hidden room.
+A chart keeper knows the nominal room and exposes a few times; the hidden one answers. What is drawn once for a room (output,
+filtration, index scales, grids, table tops, and the mean body of each view) no patient shares with another room; what is
+drawn for each patient (bone, fat, lung, caliper) differs from one to the next.
 """
 
 from __future__ import annotations
 
 import math
-from collections.abc import Sequence
-from dataclasses import replace
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, replace
 
 import numpy as np
 
-from oakbeam.core.anatomy.composition import BONE_SPREAD, FAT_SPREAD, part_of
+from oakbeam.core.anatomy.composition import UNKNOWN_BUILD, Composition, part_of
 from oakbeam.core.chart_making.from_test_exposures import TestExposure, expected_ei, target_index
 from oakbeam.core.charts.line import ChartLine
 from oakbeam.core.equipment.room import Output, Room
 from oakbeam.core.equipment.settings import nearest_generator_setting
 from oakbeam.core.errors import Refusal
+from oakbeam.core.physics.beam.model import Part
 from oakbeam.core.physics.beam.spectrum import beam_quality
 from oakbeam.core.physics.beam.tables import Array
 from oakbeam.core.projection import Projection
 
 READING_NOISE = 0.03
 """One standard deviation of the logarithm of an index shown for one and the same exposure."""
-_INDEX_SCALES = (1.10, 0.92, 1.05, 0.90, 1.0)
+CALIPER_CM = 0.5
+OUTPUT, FILTRATION_MM_AL, INDEX, KV, ATTENUATION = 0.15, 0.6, 0.08, 0.02, 0.2
+"""One standard deviation of what is drawn once for a room: output, index scale of each receptor, kilovoltage and the tops'
+attenuation relative, filtration in mm."""
 
 
-def hidden(room: Room, output: float = 1.18, more_mm_al: float = 1.0) -> Room:
-    """The room as it is in truth: `output` times the nominal kerma per mAs, more filtration, receptors that read off."""
-    tube = replace(room.tube, filtration_mm_al=room.tube.filtration_mm_al + more_mm_al)
+@dataclass(frozen=True, slots=True)
+class Body:
+    """What moves a view's mean composition, or one patient's about it."""
 
-    def k100(kvp: float, mm_al: float) -> float:
-        return beam_quality(kvp, mm_al, tube.filtration_mm_cu, tube.anode_angle_deg)[0]
+    fat: float = 0.0
+    bone: float = 1.0
+    lung: float = 0.0
+
+    def and_also(self, other: Body) -> Body:
+        """Both together."""
+        return Body(self.fat + other.fat, self.bone * other.bone, self.lung + other.lung)
+
+    def part(self, projection: Projection, thickness_cm: float) -> Part:
+        """The part of such a patient."""
+        average, cm = projection.thickness_cm[1], np.array([thickness_cm])
+        return part_of(projection.composition, average, cm, None, (), self.fat, self.bone, None, self.lung)
+
+
+@dataclass(frozen=True, slots=True)
+class Truth:
+    """A room as it is, its tube's kilovoltage over the one set, and the mean body of each view among its patients."""
+
+    room: Room
+    kv: float
+    bodies: Mapping[str, Body]
+
+    def index(self, shot: TestExposure, projection: Projection, own: Body, chance: np.random.Generator) -> float:
+        """The index that it shows for a patient."""
+        body = self.bodies[projection.composition.view].and_also(own)
+        set_to = replace(shot, kvp=shot.kvp * self.kv)
+        shown = expected_ei(set_to, self.room, projection, body.part(projection, shot.thickness_cm))
+        return shown * math.exp(chance.normal(0, READING_NOISE))
+
+
+def drawn(room: Room, projections: Sequence[Projection], chance: np.random.Generator) -> Truth:
+    """A truth at random behind a room's papers."""
+
+    def about(spread: float) -> float:
+        return math.exp(float(chance.normal(0, spread)))
+
+    mm_al = max(2.0, room.tube.filtration_mm_al + float(chance.normal(0, FILTRATION_MM_AL)))
+    tube, scale = replace(room.tube, filtration_mm_al=mm_al), about(OUTPUT)
+
+    def k100(kvp: float, filtration_mm_al: float) -> float:
+        return beam_quality(kvp, filtration_mm_al, tube.filtration_mm_cu, tube.anode_angle_deg)[0]
 
     outputs = tuple(
-        Output(
-            one.kvp,
-            one.kerma_ugy_per_mas
-            * output
-            * k100(one.kvp, tube.filtration_mm_al)
-            / k100(one.kvp, room.tube.filtration_mm_al),
-        )
+        Output(one.kvp, one.kerma_ugy_per_mas * scale * k100(one.kvp, mm_al) / k100(one.kvp, room.tube.filtration_mm_al))
         for one in room.outputs
     )
-    scales = (_INDEX_SCALES * len(room.receptors))[: len(room.receptors)]
-    receptors = tuple(replace(one, ei_scale=one.ei_scale * by) for one, by in zip(room.receptors, scales, strict=True))
-    return replace(room, tube=tube, outputs=outputs, receptors=receptors)
+    supports = tuple(
+        replace(
+            one,
+            attenuation_mm_al=one.attenuation_mm_al * about(ATTENUATION),
+            grid=one.grid
+            and replace(one.grid, lead_mm=one.grid.lead_mm * about(0.1), cover_mm_al=one.grid.cover_mm_al * about(0.3)),
+        )
+        for one in room.supports
+    )
+    receptors = tuple(replace(one, ei_scale=one.ei_scale * about(INDEX)) for one in room.receptors)
+    bodies = {
+        one.view: _mean(one, chance) for one in {each.composition.view: each.composition for each in projections}.values()
+    }
+    truth = replace(room, tube=tube, outputs=outputs, supports=supports, receptors=receptors)
+    return Truth(truth, 1 + float(chance.normal(0, KV)), bodies)
 
 
-def expose(
-    asked: TestExposure, truth: Room, projection: Projection, chance: np.random.Generator, noise: float = READING_NOISE
-) -> TestExposure:
-    """The exposure with the index that the hidden room shows for a patient of the usual composition."""
-    part = part_of(projection.composition, projection.thickness_cm[1], np.array([asked.thickness_cm]))
-    return replace(asked, ei=expected_ei(asked, truth, projection, part) * math.exp(chance.normal(0, noise)))
+def _mean(of: Composition, chance: np.random.Generator) -> Body:
+    """What the mean body of a view is off by, after how well it is known."""
+    return _body(of.fat_unsure, of.bone_unsure, of.lung_unsure, chance)
+
+
+def patient(of: Composition, chance: np.random.Generator) -> Body:
+    """One patient about the mean."""
+    return _body(UNKNOWN_BUILD * of.fat_spread, of.bone_spread, of.lung_spread, chance)
+
+
+def _body(fat: float, bone: float, lung: float, chance: np.random.Generator) -> Body:
+    return Body(
+        float(chance.normal(0, fat)), math.exp(float(chance.normal(0, bone))), float(chance.normal(0, lung)) if lung else 0.0
+    )
+
+
+def expose(asked: TestExposure, truth: Truth, projection: Projection, chance: np.random.Generator) -> TestExposure:
+    """The exposure of a patient read with calipers, with the index that the hidden room shows."""
+    there = max(0.5, asked.thickness_cm + float(chance.normal(0, CALIPER_CM)) * min(1.0, asked.thickness_cm / 10))
+    ei = truth.index(replace(asked, thickness_cm=there), projection, patient(projection.composition, chance), chance)
+    return replace(asked, ei=ei)
+
+
+def shot_of(line: ChartLine, thickness_cm: float, kvp: float, mas: float) -> TestExposure:
+    """An exposure by a chart line, its index not yet known."""
+    where = (line.projection, line.receptor, line.support, line.grid_ratio, line.sid_cm)
+    return TestExposure(*where, thickness_cm, kvp, mas, 1.0, line.field_cm)
+
+
+def mean_off(line: ChartLine, nominal: Room, truth: Truth, projection: Projection) -> float:
+    """By how much [DI] the line's mean patient is off at its own thickness: what its stated spread is of."""
+    shot = shot_of(line, line.thickness_cm, *line.law.at(line.thickness_cm))
+    quiet = np.random.default_rng(0)
+    ei = truth.index(shot, projection, Body(), quiet) / math.exp(np.random.default_rng(0).normal(0, READING_NOISE))
+    return 10 * math.log10(ei / target_index(line, nominal, projection))
 
 
 def deviations(
     lines: Sequence[ChartLine],
     nominal: Room,
-    truth: Room,
-    projections: dict[str, Projection],
+    truth: Truth,
+    projections: Mapping[str, Projection],
     patients: int,
-    seed: int,
-    compositions: bool = False,
+    chance: np.random.Generator,
 ) -> Array:
     """Deviation indices of random patients in the hidden room, technique on stations by a random line of the chart.
 
-    Thickness is uniform between the small and the large adult, as far as the line goes. compositions: fat and bone vary too,
-    which no chart can know. A setting that the room refuses counts as 99: nobody gets an image from it.
+    Thickness is uniform between the small and the large adult, as far as the line goes, and is read with calipers. A setting
+    that the room refuses counts as 99: nobody gets an image from it.
     """
-    chance = np.random.default_rng(seed)
     digital = [line for line in lines if nominal.receptor(line.receptor).digital]
     found = np.empty(patients)
     for i in range(patients):
         line = digital[int(chance.integers(len(digital)))]
         projection = projections[line.projection]
-        small, average, large = projection.thickness_cm
+        small, _, large = projection.thickness_cm
         low, high = max(line.range_cm[0], small), min(line.range_cm[1], large)
-        thickness_cm = float(chance.uniform(*((low, high) if low < high else line.range_cm)))
-        fat = float(chance.normal(0, FAT_SPREAD)) if compositions else 0.0
-        bone = math.exp(float(chance.normal(0, BONE_SPREAD))) if compositions else 1.0
+        low, high = (low, high) if low < high else line.range_cm
+        there = float(chance.uniform(low, high))
+        read = min(
+            max(there + float(chance.normal(0, CALIPER_CM)) * min(1.0, there / 10), line.range_cm[0]), line.range_cm[1]
+        )
         try:
-            on = nearest_generator_setting(nominal, projection, *line.at(thickness_cm))
+            on = nearest_generator_setting(nominal, projection, *line.at(read))
         except Refusal:
             found[i] = 99.0
             continue
-        part = part_of(projection.composition, average, np.array([thickness_cm]), fat_shift=fat, bone_scale=bone)
-        shot = TestExposure(
-            line.projection,
-            line.receptor,
-            line.support,
-            line.grid_ratio,
-            line.sid_cm,
-            thickness_cm,
-            on.kvp,
-            on.mas,
-            1.0,
-            line.field_cm,
-        )
-        found[i] = 10 * math.log10(expected_ei(shot, truth, projection, part) / target_index(line, nominal, projection))
+        shot = shot_of(line, there, on.kvp, on.mas)
+        ei = truth.index(shot, projection, patient(projection.composition, chance), chance)
+        found[i] = 10 * math.log10(ei / target_index(line, nominal, projection))
     return found

@@ -7,7 +7,7 @@ import random
 from datetime import datetime, timedelta
 
 from oakbeam import catalogue
-from oakbeam.core.anatomy.composition import BONE_SPREAD, FAT_SPREAD
+from oakbeam.core.anatomy.composition import UNKNOWN_BUILD
 from oakbeam.core.charts.line import Chart
 from oakbeam.core.equipment.room import Room
 from oakbeam.core.errors import Refusal
@@ -53,7 +53,9 @@ def _expose(room: Room, chart: Chart, plan: Plan, at: datetime, chance: random.R
         return None
     set_to = derived.technique
     taped_cm = line.sid_cm * (chance.choice((0.92, 1.08)) if chance.random() < 0.03 else 1)
-    fat_shift, bone_scale = chance.gauss(0, FAT_SPREAD), math.exp(chance.gauss(0, BONE_SPREAD))
+    body = projection.composition
+    fat_shift = chance.gauss(0, UNKNOWN_BUILD * body.fat_spread)
+    bone_scale = math.exp(chance.gauss(0, body.bone_spread))
     needed = needed_mas(room, plan, true_cm, set_to.kvp, taped_cm, fat_shift, bone_scale)
     target = derived.forecast.target_ei or 250
     ei = round(target * set_to.mas / needed * math.exp(chance.gauss(0, OTHER_SPREAD)))

@@ -42,7 +42,9 @@ CASES = {
     "missing_range": [replace(LSPINE, range_cm=(13, 24))],
     "neighbours": [LSPINE, replace(LATERAL, law=FixedKvp(31, 90, 20, 5))],
     "grid_twins": [LSPINE, replace(LSPINE, grid_ratio=0, law=FixedKvp(21, 80, 40, 4.5))],
-    "same_technique": [LSPINE, replace(LATERAL, law=FixedKvp(31, 80, 40, 4.5))],
+    "same_technique": [
+        replace(one, law=FixedKvp(KNOWN[one.projection].thickness_cm[1], 80, 40, 4.5)) for one in (LSPINE, LATERAL)
+    ],
     "link": [replace(LSPINE, key=1), replace(LATERAL, link=Link(1, 0, 0.3, 10), law=FixedKvp(31, 80, 12, 4.5))],
 }
 

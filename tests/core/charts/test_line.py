@@ -43,13 +43,13 @@ def test_banded_follows_the_doubling_thickness_between_the_middles_of_its_bands(
     line = line_from_exposure(AcceptedExposure(21, 80, 40), LSPINE, LSPINE_AP, ROOM, "banded", 4.5)
     small, average, large = line.law.bands
     assert [(band.name, band.min_cm, band.max_cm) for band in line.law.bands] == [
-        ("small", 13, 18.5),
-        ("average", 18.5, 25.5),
+        ("small", 13, 19),
+        ("average", 19, 25.5),
         ("large", 25.5, 36),
     ]
     assert average.mas == 40
-    assert small.mas == pytest.approx(40 * 2 ** ((15.75 - 22) / 4.5))
-    assert large.mas == pytest.approx(40 * 2 ** ((30.75 - 22) / 4.5))
+    assert small.mas == pytest.approx(40 * 2 ** ((16 - 22.25) / 4.5))
+    assert large.mas == pytest.approx(40 * 2 ** ((30.75 - 22.25) / 4.5))
 
 
 def test_usual_ranges_hold_the_usual_adult():

@@ -49,11 +49,11 @@ def test_the_equivalent_cylinder_is_the_published_formula():
 def test_estimates_go_by_size_then_age_then_build_and_never_by_two():
     lspine = of("lspine-ap")
     heavy = estimated(lspine, "asthenic", "adult", 110, 170)
-    assert heavy.cm == pytest.approx(21 * (110 / 70) ** 0.5, abs=0.25)
+    assert heavy.cm == pytest.approx(21.5 * (110 / 70) ** 0.5, abs=0.25)
     assert "110 kg" in heavy.said
     assert estimated(lspine, "asthenic", "10y").said == "Estimated from the age, not measured."
-    assert estimated(lspine, "asthenic").cm == 16
-    assert estimated(lspine, "hypersthenic").cm == 30
+    assert estimated(lspine, "asthenic").cm == 16.5
+    assert estimated(lspine, "hypersthenic").cm == 29.5
     assert estimated(lspine).said == "The average adult's, not measured."
     assert all(estimated(lspine, *known).estimated for known in ((), ("sthenic",), (None, "5y"), (None, None, 60, 160)))
 
@@ -81,7 +81,7 @@ def test_an_estimate_widens_the_forecast_and_nothing_else(line, share):
         ("skull-lateral", "1y", 12.5),
         ("knee-ap", "1y", 6),
         ("knee-ap", "5y", 8),
-        ("elbow-ap", "10y", 5.5),
+        ("elbow-ap", "10y", 6),
         ("elbow-ap", "adult", None),
         ("chest-pa", "5y", None),
         ("sij-oblique", "5y", None),
@@ -95,7 +95,7 @@ def test_children_by_the_tables_and_limbs_by_their_share(projection, band, cm):
     ("projection", "cm", "habitus", "band", "said"),
     [
         ("lspine-ap", 21, None, None, ""),
-        ("lspine-ap", 12, None, None, "is unusual (in adults 16 to 30 cm)"),
+        ("lspine-ap", 12, None, None, "is unusual (in adults 16.5 to 29.5 cm)"),
         ("lspine-ap", 9, None, None, "Read in inches it would be 22.9 cm"),
         ("knee-ap", 28, None, None, "If this was the other scale it would be 11.0 cm"),
         ("lspine-ap", 29, "asthenic", None, "does not go with a asthenic build"),
@@ -111,9 +111,9 @@ def test_an_odd_reading_is_told_what_is_odd(projection, cm, habitus, band, said)
 
 
 def test_a_reading_nobody_can_believe_is_refused_until_it_is_confirmed():
-    with pytest.raises(Refusal, match=r"far outside what is usual here \(16 to 30 cm\)") as refused:
+    with pytest.raises(Refusal, match=r"far outside what is usual here \(16.5 to 29.5 cm\)") as refused:
         refuse_unbelievable(of("lspine-ap"), 6.3, None, False)
-    assert refused.value.allowed == {"min": 6.4, "max": 60, "unit": "cm"}
+    assert refused.value.allowed == {"min": pytest.approx(6.6), "max": 59, "unit": "cm"}
     refuse_unbelievable(of("lspine-ap"), 6.3, None, True)
     assert list(plausibility(of("lspine-ap"), 6.3))
 
@@ -123,7 +123,7 @@ def test_sister_views_share_a_reading_only_where_they_are_the_same_way_through_t
     same = carried({ap: 22}, oblique)
     assert (same.cm, same.estimated, same.said) == (22, False, "As measured for the AP oblique.")
     scaled = carried({of("lspine-ap"): 24}, lateral)
-    assert (scaled.cm, scaled.estimated) == (35.5, True)  # 24 x 31 / 21
+    assert (scaled.cm, scaled.estimated) == (33, True)  # 24 x 29.5 / 21.5, to the half
     assert carried({of("knee-ap"): 12}, lateral) is None
     assert carried({}, lateral) is None
 

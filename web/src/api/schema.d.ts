@@ -1832,6 +1832,8 @@ export interface components {
             suggestions: components["schemas"]["Suggestion"][];
             /** Left Out */
             left_out: string[];
+            /** Suspects */
+            suspects: components["schemas"]["Suspect"][];
         };
         /**
          * Calibration
@@ -2301,21 +2303,46 @@ export interface components {
         };
         /**
          * Composition
-         * @description What the beam meets in the part, for the physics model; an estimate whose uncertainty the forecast carries.
+         * @description What the beam meets in one view of a part, at the average adult; an estimate that says how sure it is.
          *
-         *     bone_mm: cortical-equivalent bone on the ray at the average adult. lung_fraction of the thickness is lung. fat: share of
-         *     what is neither bone nor lung that is fat, at the average adult of medium build; extra_fat: share of the thickness above
-         *     the average that is fat. why: the reasoning or source.
+         *     site: the part of the body that its views share; view: its name. bone_mm: cortical-equivalent bone that stands for the
+         *     index region. lung_fraction of the thickness is lung. fat: share of what is neither bone nor lung that is fat (marrow
+         *     counted), the rest being lean tissue of 1.05 g/cm³; fat_gained, fat_lost: share of fat in the thickness above and below
+         *     the average adult's. growth: how its bone follows age and size. *_spread: one standard deviation between people of one
+         *     build, *_unsure: of what is not known of the mean; bone relative. why: the reasoning or source.
          */
         Composition: {
+            /** Site */
+            site: string;
+            /** View */
+            view: string;
             /** Bone Mm */
             bone_mm: number;
             /** Lung Fraction */
             lung_fraction: number;
             /** Fat */
             fat: number;
-            /** Extra Fat */
-            extra_fat: number;
+            /** Fat Gained */
+            fat_gained: number;
+            /** Fat Lost */
+            fat_lost: number;
+            /**
+             * Growth
+             * @enum {string}
+             */
+            growth: "lumbar" | "shaft" | "hip" | "joint" | "carpus" | "rib" | "skull" | "none";
+            /** Bone Spread */
+            bone_spread: number;
+            /** Fat Spread */
+            fat_spread: number;
+            /** Lung Spread */
+            lung_spread: number;
+            /** Bone Unsure */
+            bone_unsure: number;
+            /** Fat Unsure */
+            fat_unsure: number;
+            /** Lung Unsure */
+            lung_unsure: number;
             /** Why */
             why: string;
         };
@@ -2399,6 +2426,11 @@ export interface components {
                 number,
                 number
             ][];
+            /**
+             * Trust
+             * @enum {string}
+             */
+            trust: "proven" | "supported" | "model";
             /** Refusal */
             refusal?: string | null;
         };
@@ -4400,6 +4432,16 @@ export interface components {
              * @default 0
              */
             attenuation_mm_al: number;
+        };
+        /**
+         * Suspect
+         * @description An exposure that the chart is not built on, counted from 0, and why.
+         */
+        Suspect: {
+            /** Exposure */
+            exposure: number;
+            /** Why */
+            why: string;
         };
         /**
          * SystemView

@@ -301,7 +301,8 @@ function Sheet({
           </Section>
           <Section title="In the beam">
             <p className="text-ink-2">
-              {one.composition.bone_mm} mm of bone, {Math.round(100 * one.composition.lung_fraction)} % lung,{" "}
+              {trimmed(one.composition.bone_mm, 1)} mm of bone,{" "}
+              {Math.round(100 * one.composition.lung_fraction)} % lung,{" "}
               {Math.round(100 * one.composition.fat)} % fat at the average adult. {one.composition.why}
             </p>
           </Section>

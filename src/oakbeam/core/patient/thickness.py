@@ -10,6 +10,7 @@ from collections.abc import Iterator, Mapping
 from dataclasses import dataclass
 
 from oakbeam.core.anatomy.body import AgeBand, Habitus
+from oakbeam.core.anatomy.composition import Age
 from oakbeam.core.caution import Caution
 from oakbeam.core.errors import Refusal, within
 from oakbeam.core.patient.patient import CALIPER_SPREAD_CM
@@ -130,6 +131,14 @@ def usual_child_cm(projection: Projection, age_band: AgeBand) -> float | None:
     if projection.child == "none":
         return None
     return _half(CHILD_CM[projection.child][age_band] * projection.thickness_cm[1] / ADULT_CM[projection.child])
+
+
+def declared_age(projection: Projection, age_band: AgeBand | None) -> Age | None:
+    """The age that a patient's anatomy follows; None where none was said, and where the projection is for children alone:
+    its own figures are theirs."""
+    if age_band is None or projection.child == "own":
+        return None
+    return Age(age_band, usual_child_cm(projection, age_band))
 
 
 def _child_cm(projection: Projection, age_band: AgeBand | None) -> float | None:

@@ -24,6 +24,7 @@ from oakbeam.core.technique.set_up import ResolvedSetup, Setup, as_charted, reso
 from oakbeam.core.technique.set_up_figures import figures
 from oakbeam.core.technique.steps import (
     RunningTechnique,
+    age_step,
     alignment_step,
     density_step,
     exposure_factor,
@@ -61,6 +62,7 @@ def work_out(
     charted, wanted = as_charted(line, room, projection), resolve(line, room, projection, patient, setup)
     model = ModelState.charted(line, room, projection, charted, patient)
     running = thickness_step(line, patient, method, model)
+    age_step(running, projection, patient)
     sid_step(running, charted, wanted)
     grid_step(running, charted, wanted, grid_table)
     alignment_step(running, wanted)

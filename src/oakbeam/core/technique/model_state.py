@@ -6,7 +6,7 @@ from copy import copy
 from dataclasses import dataclass, field
 
 from oakbeam.core.anatomy.body import Habitus
-from oakbeam.core.anatomy.composition import PatientPart, beam_and_spread, signal_per_mas
+from oakbeam.core.anatomy.composition import Age, PatientPart, beam_and_spread, signal_per_mas
 from oakbeam.core.charts.line import ChartLine
 from oakbeam.core.equipment.room import Receptor, Room, Support
 from oakbeam.core.equipment.room_beam import beam_setup, output_scale, wanted_rqa5_ugy
@@ -39,6 +39,7 @@ class ModelState:
     grid_offset_cm: float = 0.0
     grid_tilt_deg: float = 0.0
     habitus: Habitus | None = None
+    age: Age | None = None
     overlay: tuple[tuple[str, float], ...] = ()
     thickness_spread_cm: float = CALIPER_SPREAD_CM
     wanted_mas: float | None = None
@@ -74,7 +75,9 @@ class ModelState:
 
     def _patient(self, spread_cm: float = CALIPER_SPREAD_CM) -> PatientPart:
         average_cm = self.projection.thickness_cm[1]
-        return PatientPart(self.projection.composition, average_cm, self.thickness_cm, self.habitus, self.overlay, spread_cm)
+        return PatientPart(
+            self.projection.composition, average_cm, self.thickness_cm, self.habitus, self.overlay, spread_cm, self.age
+        )
 
     def setup(self) -> BeamSetup:
         """The set-up as the model takes it."""

@@ -9,6 +9,7 @@ from __future__ import annotations
 import math
 from copy import copy
 
+from oakbeam.core.anatomy.composition import ADULT_FROM
 from oakbeam.core.caution import Caution, CautionLevel
 from oakbeam.core.charts.line import KVP_RANGE, ChartLine
 from oakbeam.core.charts.systems import Banded, Levelled, VariableKvp
@@ -19,9 +20,10 @@ from oakbeam.core.equipment.settings import GeneratorSetting
 from oakbeam.core.errors import within
 from oakbeam.core.patient.conditions import exposure_worth, modified, strongest
 from oakbeam.core.patient.patient import Patient
+from oakbeam.core.patient.thickness import declared_age
 from oakbeam.core.physics import geometry, rules_of_thumb
 from oakbeam.core.physics.rules_of_thumb import GridTable
-from oakbeam.core.projection import SUPPORT_NAMES
+from oakbeam.core.projection import SUPPORT_NAMES, Projection
 from oakbeam.core.technique.model_state import ModelState
 from oakbeam.core.technique.result import Step
 from oakbeam.core.technique.set_up import ResolvedSetup
@@ -100,6 +102,38 @@ def thickness_step(line: ChartLine, patient: Patient, method: Method, model: Mod
             how = f"mAs doubles every {law.doubling_cm:g} cm, kVp stays."
         running.to("Thickness", kvp, mas, f"{moved}: {how}", "rules", by_model)
     return running
+
+
+def age_step(running: RunningTechnique, projection: Projection, patient: Patient) -> None:
+    """A declared age on a line that was made for whoever is that thick: a child's bone, fat and lung are others than those
+    of an adult, however thin. The rules know no factor, so both methods take the model's.
+
+    Of an older adult's lost bone only the forecast tells: the textbooks' factors are for a diagnosed loss, under conditions.
+    """
+    age = declared_age(projection, patient.age_band)
+    # An adult's anatomy is what is taken anyhow, but for a part so thin that only a child has it.
+    plain = age is None or (age.band == "adult" and patient.thickness_cm >= ADULT_FROM * projection.thickness_cm[1])
+    if age is None or plain:
+        return
+    by_model = running.model.move(age=age)
+    if age.band in ("adult", "older_adult"):
+        return
+    words = AGE_WORDS[age.band]
+    if by_model is None:
+        text = f"These are not a child's numbers: the model has no answer for {words} here. Take the children's line."
+        running.caution("warning", text, "children")
+        return
+    running.to("Age", running.kvp, running.mas * by_model, f"The bone, fat and lung of {words} at this thickness.", "model")
+    running.caution("note", f"Scaled to {words} by typical anatomy: watch the first image.", "children")
+
+
+AGE_WORDS: dict[str, str] = {
+    "newborn": "a newborn",
+    "1y": "a child of 1 month to 3 years",
+    "5y": "a child of 4 to 9 years",
+    "10y": "a child of 10 to 13 years",
+    "15y": "an adolescent of 14 to 17 years",
+}
 
 
 def sid_step(running: RunningTechnique, charted: ResolvedSetup, setup: ResolvedSetup) -> None:

@@ -35,7 +35,7 @@ interface Shot {
 
 /** Views that together tell most of a room: an extremity, a joint, a trunk part and a chest. */
 const FIRST = ["hand-pa", "knee-ap", "lspine-ap", "chest-pa"];
-const MOST = 12;
+const MOST = 250;
 
 /** From a few test exposures to a whole chart: what they say of the room, each line's number and how sure it is. */
 export function Build(props: Making & { lines: Line[] }) {
@@ -237,6 +237,9 @@ function layersOf(text: string): [string, number][] {
     });
 }
 
+/** What stands behind a line. */
+const TRUST = { proven: "proven", supported: "supported", model: "from the model only" } as const;
+
 const LABEL = { thickness_cm: "thickness", kvp: "kVp", mas: "mAs", ei: "index" } as const;
 
 function shotOf(projection: Projection, room: Room, lines: Line[]): Shot {
@@ -270,9 +273,26 @@ function Drafted({
 }) {
   const name = (id: string) => projectionName(byId.get(id), id);
   const lines = built.drafts.map((one) => one.line);
+  const suspects = new Map(built.suspects.map((one) => [one.exposure, one.why]));
+  const used = built.readings.length - suspects.size;
   const mean = built.drafts.reduce((sum, one) => sum + one.spread_di, 0) / (built.drafts.length || 1);
   return (
     <div aria-live="polite">
+      {suspects.size > 0 && (
+        <section aria-label="Exposures left out" className="mt-4 border-l-4 border-warn pl-3">
+          <h3 className="text-warn">
+            {suspects.size === 1 ? "One exposure is" : `${suspects.size} exposures are`} left out: look at
+            them
+          </h3>
+          <ul>
+            {[...suspects].map(([at, why]) => (
+              <li key={at}>
+                <b>Exposure {at + 1}</b>, {name(built.readings[at]?.exposure.projection ?? "")}: {why}
+              </li>
+            ))}
+          </ul>
+        </section>
+      )}
       <div className="mt-4 grid grid-cols-2 gap-8">
         <section aria-label="What the exposures say">
           <h3 className="border-b border-rule-strong pb-1 text-ink-2">What the exposures say of the room</h3>
@@ -283,6 +303,7 @@ function Drafted({
                   {i + 1}. {name(one.exposure.projection)}
                 </span>
                 <span>index {signed(one.off_di)} DI room against model</span>
+                {suspects.has(i) && <b className="text-warn">left out</b>}
                 <span className={Math.abs(one.left_di) > 1 ? "text-warn" : "text-ink-3"}>
                   {signed(one.left_di)} left
                 </span>
@@ -315,7 +336,7 @@ function Drafted({
           making.onMake(
             called,
             lines,
-            `Drafted from ${built.readings.length} test exposures; ±${trimmed(mean, 1)} DI on average.`,
+            `Drafted from ${used} test ${used === 1 ? "exposure" : "exposures"}; ±${trimmed(mean, 1)} DI on average.`,
           )
         }
       />
@@ -351,6 +372,7 @@ function Drafted({
                   ±{trimmed(one.spread_di, 1)} DI
                 </td>
                 <td className="text-note text-ink-2">
+                  <b className={one.trust === "model" ? "text-warn" : "font-semibold"}>{TRUST[one.trust]}</b>:
                   model {signed(one.correction_di)} DI, by{" "}
                   {one.shares
                     .filter(([, share]) => Math.abs(share) >= 0.05)

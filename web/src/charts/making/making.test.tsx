@@ -138,6 +138,8 @@ const BUILT = {
   suggestions: [
     { line: FIXED, thickness_cm: 21, kvp: 80, mas: 40, mean_before_di: 0.62, mean_after_di: 0.41 },
   ],
+  suspects: [],
+  left_out: [],
   drafts: [
     {
       line: FIXED,
@@ -148,8 +150,16 @@ const BUILT = {
         [1, 0.01],
       ],
       refusal: null,
+      trust: "supported",
     },
-    { line: BANDED, spread_di: 0.5, correction_di: 0, shares: [[0, 0.02]], refusal: "No such bands here." },
+    {
+      line: BANDED,
+      spread_di: 0.5,
+      correction_di: 0,
+      shares: [[0, 0.02]],
+      refusal: "No such bands here.",
+      trust: "model",
+    },
   ],
 };
 
@@ -191,8 +201,21 @@ it("only exposures that are whole are counted, and a chart is drafted from those
   expect(props.onMake).toHaveBeenCalledWith(
     expect.stringContaining("Room 1 chart"),
     [FIXED, BANDED],
-    "Drafted from 1 test exposures; ±0.9 DI on average.",
+    "Drafted from 1 test exposure; ±0.9 DI on average.",
   );
+});
+
+it("an exposure that is left out is named with its reason and its number stands as it was", async () => {
+  const why = "its index is ×10 what the other exposures call for; the chart is built without it.";
+  serve({ [BUILD]: { ...BUILT, suspects: [{ exposure: 0, why }] } });
+  show(<Build {...making()} lines={[]} />);
+  exposed(1, "3", "57", "1.6", "3800");
+  press(/Draft the chart/);
+  const left = await screen.findByRole("region", { name: "Exposures left out" });
+  expect(left.textContent).toContain(`One exposure is left out: look at themExposure 1, Hand PA: ${why}`);
+  expect(screen.getByText("left out", { selector: "b" })).toBeDefined();
+  expect(screen.getByText("from the model only").className).toContain("text-warn");
+  expect(screen.getByLabelText<HTMLInputElement>("index of exposure 1").value).toBe("3800");
 });
 
 it("a phantom's layers go as pairs, wrong ones too, so that the refusal can name them", async () => {
