@@ -84,7 +84,7 @@ def test_a_line_on_target_is_left_alone():
     assert level_it(good, ROOM, of(LSPINE)) is None
 
 
-STEPPED = level(LSPINE, ROOM, of(LSPINE), 21, 80, 40, 1.0)
+STEPPED = level(LSPINE, ROOM, of(LSPINE), 21, 80, 32, 1.0)
 
 
 @given(st.floats(0.4, 2.5), st.integers(0, len(STEPPED.points) - 1))

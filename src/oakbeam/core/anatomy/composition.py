@@ -130,11 +130,10 @@ class PatientPart:
 
 
 @cached(1024)
-def beam_and_spread(setup: BeamSetup, patient: PatientPart) -> tuple[Beam, float]:
-    """The beam of a set-up and patient (its first entry), and one standard deviation in DI of what is not known of the
-    patient: fat, bone, lung, and the caliper's error. Raises OutOfRange outside the model's range.
-
-    The chart line was made on patients too: what counts is how one patient differs from them at the reading.
+def beam_and_spread(setup: BeamSetup, patient: PatientPart) -> tuple[Beam, float, float]:
+    """The beam of a set-up and patient (its first entry), and two standard deviations in DI: of how one patient differs from
+    the mean (fat, bone, lung, the caliper's error), and of what is not known of that mean. Raises OutOfRange outside the
+    model's range.
     """
     composition, average, cm = patient.composition, patient.average_cm, patient.thickness_cm
     who = patient.habitus, patient.overlay
@@ -142,19 +141,23 @@ def beam_and_spread(setup: BeamSetup, patient: PatientPart) -> tuple[Beam, float
     part = part_of(
         composition,
         average,
-        cm + np.array([0.0, 0.0, 0.0, patient.thickness_spread_cm]),
+        cm + np.array([0.0, 0.0, 0.0, patient.thickness_spread_cm, 0.0, 0.0]),
         *who,
-        np.array([0.0, fat, 0.0, 0.0]),
-        np.array([1.0, 1.0, 1 + composition.bone_spread, 1.0]),
+        np.array([0.0, fat, 0.0, 0.0, composition.fat_unsure, 0.0]),
+        np.array([1.0, 1.0, 1 + composition.bone_spread, 1.0, 1.0, 1 + composition.bone_unsure]),
         patient.age,
     )
     beam = evaluate(setup, part)
     given = beam.rqa5_equivalent_kerma_ugy
     off = 10 * np.log10(given[1:] / given[0])
+    patients, mean = off[:3], off[3:]
     if composition.lung_spread:
+        # One share of lung a call; its effect is all but linear, so what is not known of it needs none of its own.
         airy = part_of(composition, average, np.array([cm]), *who, age=patient.age, lung_shift=composition.lung_spread)
-        off = np.append(off, 10 * math.log10(rqa5_equivalent_ugy(setup, airy)[0] / given[0]))
-    return beam, float(np.linalg.norm(off))
+        lung = 10 * math.log10(rqa5_equivalent_ugy(setup, airy)[0] / given[0])
+        patients = np.append(patients, lung)
+        mean = np.append(mean, lung * composition.lung_unsure / composition.lung_spread)
+    return beam, float(np.linalg.norm(patients)), float(np.linalg.norm(mean))
 
 
 @cached(8192)

@@ -95,7 +95,7 @@ def _choice(model: ModelState, per_target: float, room: Room, projection: Projec
         # Dose and CNR are those of exactly the same receptor exposure; the stations then miss it by half a step at most.
         wanted = per_target * model.mas_on_target()
         on = nearest_generator_setting(room, projection, model.kvp, wanted)
-        beam, _ = model.beam()
+        beam, _, _ = model.beam()
     except Refusal:
         return None
     of_detail = contrast(beam, detail_of(projection.region))

@@ -7,6 +7,7 @@ differs adds one step (`steps`); the last steps bring the result onto the room's
 from __future__ import annotations
 
 import math
+from contextlib import suppress
 from dataclasses import dataclass
 
 from oakbeam.core.charts.line import ChartLine
@@ -14,6 +15,7 @@ from oakbeam.core.equipment.aec import chambers
 from oakbeam.core.equipment.generator import aec_backup_mas
 from oakbeam.core.equipment.room import Method, Room
 from oakbeam.core.equipment.settings import GeneratorSetting, nearest_generator_setting
+from oakbeam.core.errors import Refusal
 from oakbeam.core.patient.patient import Patient
 from oakbeam.core.physics.rules_of_thumb import GridTable
 from oakbeam.core.projection import Projection
@@ -38,7 +40,7 @@ from oakbeam.core.technique.steps import (
     sid_step,
     thickness_step,
 )
-from oakbeam.core.technique.warnings import setup_cautions
+from oakbeam.core.technique.warnings import APART_DI, methods_part, setup_cautions
 
 
 @dataclass(frozen=True, slots=True)
@@ -96,6 +98,7 @@ def derive(
     hand_step(running, resolved)
 
     exact_kvp, exact_mas = running.kvp, running.mas
+    apart_di = 0.0 if resolved.kvp is not None and resolved.mas is not None else running.apart_di()
     by_hand = resolved.mas is not None
     setting = nearest_generator_setting(
         room,
@@ -110,8 +113,12 @@ def derive(
     setting_steps(running, setting, by_hand)
     # What the settings give over what was wanted before anything was set by hand, by the method taken.
     delivered = setting.mas / (wanted.mas * exposure_factor(wanted, setting.kvp))
-    expected = forecast(running.model, resolved, setting, delivered, seen)
+    expected = forecast(running.model, resolved, setting, delivered, running.line_di, seen)
     technique = _technique(room, resolved, setting, exact_mas)
+    if running.method == "rules" and abs(apart_di) > APART_DI and resolved.exposure_control != "aec":
+        with suppress(Refusal):
+            other = derive(line, room, projection, patient, setup, grid_table, "model", seen).technique
+            running.caution(*methods_part(technique, other, expected.di))
     cautions = setup_cautions(line, room, projection, patient, resolved, technique, expected, exact_mas)
     spot_mm = spot_size_mm(room, setting.loading.focal_spot)
     return Derived(

@@ -6,7 +6,6 @@ import math
 from dataclasses import dataclass
 
 from oakbeam.core.equipment.room import Room
-from oakbeam.core.equipment.room_beam import wanted_rqa5_ugy
 from oakbeam.core.equipment.settings import GeneratorSetting
 from oakbeam.core.errors import OutOfRange, Refusal
 from oakbeam.core.image_review import density_from_deviation
@@ -17,18 +16,20 @@ from oakbeam.core.technique.model_state import ModelState
 from oakbeam.core.technique.result import Forecast
 from oakbeam.core.technique.set_up import ResolvedSetup
 
-LINE_SPREAD_DI = 0.5
-"""One standard deviation of a chart line that nobody has checked against its images."""
+LINE_SPREAD_DI = 0.8
+"""One standard deviation of the word of a chart line that nobody has checked against its images: that it is on target."""
+ROOM_SPREAD_DI = {False: 0.9, True: 0.4}
+"""One standard deviation of the room behind its papers (output, filtration, index); by whether it was calibrated here."""
 BAND_80 = 1.2816
 """Four of five lie within this many standard deviations."""
 PRIOR_WORTH = 8
-"""The prior counts as much as this many exposures."""
+"""The estimated spread of patients counts as much as this many exposures."""
 
 
 @dataclass(frozen=True, slots=True)
 class Seen:
-    """What the log says of a line: accepted exposures with a reliable index, their DI once the set mAs is brought to the one
-    suggested: how many, mean, and standard deviation about the mean."""
+    """What the log says of a line: accepted exposures with a reliable index, each brought to the line's own numbers at its
+    own conditions: how many, mean DI, and standard deviation about it."""
 
     count: int = 0
     mean_di: float = 0.0
@@ -38,55 +39,82 @@ class Seen:
 NOTHING_SEEN = Seen()
 
 
-def band(expected_di: float, patient_spread_di: float, seen: Seen) -> tuple[float, float]:
-    """DI range in which four of five images should lie.
+@dataclass(frozen=True, slots=True)
+class Standing:
+    """Where a line's images come out on average at its own conditions [DI], one standard deviation of that, and of a single
+    patient about it."""
 
-    Before any image: the patient's spread and the line's own, added in quadrature, about the expected DI. Each logged image
-    shifts the middle and takes the prior's place in the spread: both are means weighted by PRIOR_WORTH and the count.
+    mean_di: float
+    spread_di: float
+    patient_di: float
+
+
+def standing(
+    model_di: float | None, model_spread_di: float, patient_spread_di: float, seen: Seen = NOTHING_SEEN
+) -> Standing:
+    """What is known of a line, from three witnesses weighted by how sure each is: the line itself, which claims to be on
+    target; the physics model in this room; and its logged images.
+
+    model_di: what the model expects of the line at its own conditions, None where it has no answer.
     """
-    worth = PRIOR_WORTH + seen.count
-    shift = seen.count * seen.mean_di / worth
-    line_variance = LINE_SPREAD_DI**2 * PRIOR_WORTH / worth
-    patient_variance = (PRIOR_WORTH * patient_spread_di**2 + seen.count * seen.spread_di**2) / worth
-    half = BAND_80 * math.sqrt(line_variance + patient_variance)
-    middle = expected_di + shift
-    return middle - half, middle + half
+    patient = math.sqrt((PRIOR_WORTH * patient_spread_di**2 + seen.count * seen.spread_di**2) / (PRIOR_WORTH + seen.count))
+    witnesses = [(0.0, LINE_SPREAD_DI**2)]
+    if model_di is not None:
+        witnesses.append((model_di, model_spread_di**2))
+    if seen.count:
+        witnesses.append((seen.mean_di, max(patient, 0.1) ** 2 / seen.count))
+    worth = sum(1 / variance for _, variance in witnesses)
+    return Standing(sum(di / variance for di, variance in witnesses) / worth, math.sqrt(1 / worth), patient)
 
 
 def forecast(
-    model: ModelState, setup: ResolvedSetup, setting: GeneratorSetting, delivered: float, seen: Seen = NOTHING_SEEN
+    model: ModelState,
+    setup: ResolvedSetup,
+    setting: GeneratorSetting,
+    delivered: float,
+    line_di: float | None = None,
+    seen: Seen = NOTHING_SEEN,
 ) -> Forecast:
     """What to expect from a generator setting at this distance, thickness and field.
 
-    delivered: receptor exposure over the wanted one, by the method taken. model stands at the setting. Dose comes from the
-    room's measured output; what the model adds is left out where it has no answer.
+    The index is the best estimate of what will happen, whatever method made the technique: where the line's images come out
+    (`standing`), moved by the model's ratio from the line's own conditions. Where the model has no answer, and under AEC,
+    which holds the exposure itself, delivered stands in: receptor exposure over the wanted one, by the method taken.
+    line_di: the model's own index of the line. model stands at the setting. Dose comes from the room's measured output; what
+    the model adds is left out where it has no answer.
     """
     room, projection, receptor = model.room, model.projection, setup.receptor
     ssd_cm = geometry.source_to_skin_cm(setup.sid_cm, model.thickness_cm, setup.gap_cm)
     width, height = (side * ssd_cm / setup.sid_cm for side in setup.field_cm)
-    di = 10 * math.log10(delivered)
     try:
         output = room.output_ugy_per_mas(setting.kvp)
     except OutOfRange:
         kerma_mgy = None
     else:
         kerma_mgy = rules_of_thumb.inverse_square(output * setting.mas, 100, ssd_cm) / 1000
-    low, high, entrance, model_di = None, None, None, None
+    di, entrance = 10 * math.log10(delivered), None
+    low, high = None, None
     shown_contrast, shown_cnr, detail = None, None, detail_of(projection.region)
+    model_di = model.di_of(setting.mas) if kerma_mgy is not None else None
     try:
-        beam, spread = model.beam()
-        low, high = band(di, spread, seen)
+        beam, patient_spread, mean_spread = model.beam()
+        if setup.exposure_control == "aec":
+            known = standing(None, 0.0, patient_spread)
+        else:
+            model_spread = math.hypot(mean_spread, ROOM_SPREAD_DI[room.calibration is not None])
+            known = standing(line_di, model_spread, patient_spread, seen)
+            di = known.mean_di + (di if line_di is None or model_di is None else model_di - line_di)
+        half = BAND_80 * math.hypot(known.spread_di, known.patient_di)
+        low, high = di - half, di + half
         if kerma_mgy is not None:
             entrance = kerma_mgy * float(beam.backscatter_factor[0])
-            given = setting.mas * float(beam.rqa5_equivalent_kerma_ugy[0])
-            model_di = 10 * math.log10(given / wanted_rqa5_ugy(receptor, setup.target_ei))
         of_detail = contrast(beam, detail)
         shown_contrast, shown_cnr = float(of_detail[0]), float(cnr(beam, of_detail, setting.mas)[0])
     except Refusal:
         pass
     time_ms, spot_mm = setting.loading.time_ms, spot_size_mm(room, setting.loading.focal_spot)
     return Forecast(
-        ei=setup.target_ei * delivered if setup.target_ei else None,
+        ei=setup.target_ei * 10 ** (di / 10) if setup.target_ei else None,
         di=di,
         optical_density=None if receptor.digital else density_from_deviation(di),
         target_ei=setup.target_ei,

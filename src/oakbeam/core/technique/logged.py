@@ -1,8 +1,9 @@
 """What logged images say of a chart line as it stands today.
 
-An image was made with the line of its day. What it says of today's line is its deviation index, moved by how much more or
-less today's line exposes at that thickness, and by how much the target moved. So a line that was corrected does not carry
-the images of the old one on as a bias.
+An image was made with the line of its day, on a patient of some thickness. What it says of today's line is its deviation
+index, moved by how much more or less today's line gives at its own thickness than that line gave there, by the physics
+model, and by how much the target moved. So a line that was corrected does not carry the images of the old one on as a bias,
+and a rule that goes wrong with thickness is not taken for a wrong line.
 """
 
 from __future__ import annotations
@@ -14,6 +15,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
+from oakbeam.core.cache import cached
 from oakbeam.core.charts.line import ChartLine
 from oakbeam.core.charts.receptor_exposure import signals_per_mas
 from oakbeam.core.equipment.room import Room
@@ -45,20 +47,21 @@ def seen_of(images: Iterable[LoggedImage], line: ChartLine, room: Room, projecti
 
 
 def di_today(image: LoggedImage, line: ChartLine, room: Room, projection: Projection) -> float | None:
-    """The deviation index that an image would have had by today's line; None where it says nothing of it."""
+    """The deviation index that an image says of today's line at its own thickness; None where it says nothing of it."""
     then, cm = image.line, image.thickness_cm
     if then is None or any(not one.range_cm[0] <= cm <= one.range_cm[1] for one in (then, line)):
         return None
     target_ei = room.receptor(line.receptor).target_for(projection.region, line.target_ei)
     moved = image.target_ei / target_ei if image.target_ei and target_ei else 1.0
     try:
-        if then.law != line.law:
-            moved *= _given(line, room, projection, cm) / _given(then, room, projection, cm)
+        if then.law != line.law or cm != line.thickness_cm:
+            moved *= _given(line, room, projection, line.thickness_cm) / _given(then, room, projection, cm)
     except Refusal:
         return None
     return image.di + 10 * math.log10(moved * image.suggested_mas / image.mas)
 
 
+@cached(4096)
 def _given(line: ChartLine, room: Room, projection: Projection, thickness_cm: float) -> float:
     """What a line gives the receptor at a thickness, RQA5-equivalent kerma [µGy], by the physics model."""
     kvp, mas = line.law.at(thickness_cm)

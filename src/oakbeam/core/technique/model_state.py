@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from copy import copy
 from dataclasses import dataclass, field
 
@@ -69,8 +70,8 @@ class ModelState:
             thickness_spread_cm=patient.thickness_spread_cm,
         )
 
-    def beam(self) -> tuple[Beam, float]:
-        """The beam where the set-up stands now (its first entry), and its spread: see `beam_and_spread`."""
+    def beam(self) -> tuple[Beam, float, float]:
+        """The beam where the set-up stands now (its first entry), and its spreads: see `beam_and_spread`."""
         return beam_and_spread(self.setup(), self._patient(self.thickness_spread_cm))
 
     def _patient(self, spread_cm: float = CALIPER_SPREAD_CM) -> PatientPart:
@@ -106,6 +107,11 @@ class ModelState:
         """mAs that gives the receptor what it wants, by the model alone."""
         return wanted_rqa5_ugy(self.receptor, self.target_ei) / signal_per_mas(self.setup(), self._patient())
 
+    def di_of(self, mas: float) -> float | None:
+        """Deviation index that a mAs gives here, by the model alone; None where it has no answer."""
+        wanted = self.wanted()
+        return None if wanted is None else 10 * math.log10(mas / wanted)
+
     def trial(self, **changes: object) -> ModelState:
         """The set-up with some of it changed; this one stays where it is."""
         other = copy(self)
@@ -117,11 +123,11 @@ class ModelState:
 
     def move(self, **changes: object) -> float | None:
         """Change the set-up and give the mAs factor of the change; None where the model has no answer before or after it."""
-        before = self._wanted()
+        before = self.wanted()
         for name, value in changes.items():
             setattr(self, name, value)
         self.wanted_mas = None
-        after = self._wanted()
+        after = self.wanted()
         return None if before is None or after is None else after / before
 
     def kvp_for(self, factor: float) -> float | None:
@@ -142,7 +148,8 @@ class ModelState:
             low, high = (middle, high) if at > factor else (low, middle)
         return (low + high) / 2
 
-    def _wanted(self) -> float | None:
+    def wanted(self) -> float | None:
+        """`mas_on_target`, kept until something moves; None where the model has no answer."""
         if self.wanted_mas is None:
             try:
                 self.wanted_mas = self.mas_on_target()

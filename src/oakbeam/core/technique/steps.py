@@ -44,6 +44,11 @@ class RunningTechnique:
         self.kvp, self.mas = kvp, mas
         self.method, self.model = method, model
         self.cautions: list[Caution] = []
+        self.line_di: float | None = None
+        """Deviation index of the line's own numbers at its own conditions, by the model alone."""
+        self.thickness_mas: float = mas
+        self.thickness_wanted: float | None = None
+        """mAs after the thickness, and what the model wanted there: where the ways of the two methods begin."""
         self.steps = [Step("Chart line", 1.0, kvp, mas, kvp, mas, method, why)]
 
     def caution(self, level: CautionLevel, text: str, cites: str) -> None:
@@ -66,6 +71,13 @@ class RunningTechnique:
         copied.model = self.model.trial()
         return copied
 
+    def apart_di(self) -> float:
+        """By how much the exposure parts from what the model holds, since the thickness [DI]; 0 where it has no answer."""
+        start, now = self.thickness_wanted, self.model.wanted()
+        if start is None or now is None:
+            return 0.0
+        return 10 * math.log10(self.mas / self.thickness_mas * start / now)
+
     def change(self, name: str, by_rules: float, by_model: float | None, why: str, kvp: float | None = None) -> None:
         """Add a step that both methods have a factor for; the rules' is taken where the model has none."""
         taken: Method = "rules" if by_model is None else self.method
@@ -78,6 +90,13 @@ class RunningTechnique:
 
 def thickness_step(line: ChartLine, patient: Patient, method: Method, model: ModelState) -> RunningTechnique:
     """The line's own numbers, and the first step: the patient's thickness by the line's own mAs rule."""
+    line_di = model.di_of(line.law.at(line.thickness_cm)[1])
+    running = _by_thickness(line, patient, method, model)
+    running.line_di, running.thickness_mas, running.thickness_wanted = line_di, running.mas, model.wanted()
+    return running
+
+
+def _by_thickness(line: ChartLine, patient: Patient, method: Method, model: ModelState) -> RunningTechnique:
     kvp, mas = line.at(patient.thickness_cm)
     law, thickness = line.law, patient.thickness_cm
     if isinstance(law, Banded):

@@ -2,9 +2,10 @@
 
 from __future__ import annotations
 
+import math
 from collections.abc import Iterator
 
-from oakbeam.core.caution import Caution
+from oakbeam.core.caution import Caution, CautionLevel
 from oakbeam.core.charts.line import ChartLine
 from oakbeam.core.equipment.room import Aec, Room
 from oakbeam.core.patient.patient import CHILDREN, Patient
@@ -21,6 +22,22 @@ TILT_WORTH_A_WORD = 1.05
 """Exposure factor of a tilted tube left at its detent, from which it is worth a caution; the height always stands beside."""
 GRID_THRESHOLD_SLACK_CM = 2.0
 """Departments' thresholds for a grid differ by about this much; a missing grid is only a warning beyond it."""
+
+
+APART_DI = 10 * math.log10(1.1)
+"""Where the rules of thumb part from the physics model by more than this, both techniques are said."""
+
+
+def methods_part(taken: Technique, other: Technique, di: float) -> tuple[CautionLevel, str, str]:
+    """The rules and the model want different exposures: what to expect of the one, and the other's numbers."""
+    text = (
+        f"The rules of thumb and the physics model part here: with {taken.kvp:g} kVp and {taken.mas:g} mAs expect DI "
+        f"{di:+.1f}; by the model {other.kvp:g} kVp and {other.mas:g} mAs."
+    )
+    return "note", text.replace("-", "−"), METHODS_PART
+
+
+METHODS_PART = "methods part"
 
 
 def setup_cautions(
