@@ -106,3 +106,17 @@ def test_a_calibrated_room_and_logged_images_narrow_the_band():
     assert seen.di == pytest.approx(0.4, abs=0.1)
     assert seen.seen == 60
     assert wide.entrance_surface_kerma_mgy > wide.incident_air_kerma_mgy
+
+
+def test_dose_is_held_against_a_level_of_its_own_quantity_and_age():
+    level = catalogue.projection("lspine-ap").reference_kerma_mgy
+    usual, much = of(LSPINE, 21), of(LSPINE, 33)
+    assert usual.forecast.reference_kerma_mgy == level == 4.2
+    said = [one.text for one in much.cautions if one.cites == "dose level"]
+    times = much.forecast.incident_air_kerma_mgy / level
+    assert times > 2
+    assert said == [text for text in said if f"{times:.1f} times an example level of 4.2 mGy for the average adult" in text]
+    assert len(said) == 1
+    assert not [one for one in usual.cautions if one.cites == "dose level"]
+    child = derive(KNEE, ROOM, catalogue.projection("knee-ap"), Patient(8, age_band="5y"), Setup())
+    assert child.forecast.reference_kerma_mgy is None

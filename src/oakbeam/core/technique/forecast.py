@@ -129,7 +129,8 @@ def forecast(
         di_high=high,
         seen=seen.count,
         entrance_surface_kerma_mgy=entrance,
-        reference_kerma_mgy=projection.reference_kerma_mgy,
+        # Levels are for adults: a child of a declared age is held against none of them.
+        reference_kerma_mgy=None if model.age and model.age.usual_cm else projection.reference_kerma_mgy,
         model_di=model_di,
         detail=detail.name if shown_contrast is not None else None,
         contrast=shown_contrast,

@@ -38,6 +38,8 @@ def methods_part(taken: Technique, other: Technique, di: float) -> tuple[Caution
 
 
 METHODS_PART = "methods part"
+DOSE_TIMES_LEVEL = 2.0
+"""Incident air kerma over a reference level of the same quantity, from which it is worth a caution."""
 
 
 def setup_cautions(
@@ -57,8 +59,20 @@ def setup_cautions(
         *_angle(setup),
         *_grid(line, room, projection, patient, setup),
         *_console(projection, patient, technique, forecast),
+        *_dose(forecast),
         *(_aec(room.aec, projection, patient, technique, exact_mas) if setup.exposure_control == "aec" else ()),
     )
+
+
+def _dose(forecast: Forecast) -> Iterator[Caution]:
+    kerma, level = forecast.incident_air_kerma_mgy, forecast.reference_kerma_mgy
+    if kerma and level and kerma >= DOSE_TIMES_LEVEL * level:
+        yield Caution(
+            "warning",
+            f"Skin kerma {kerma:.2g} mGy is {kerma / level:.1f} times an example level of {level:g} mGy for the average adult: check "
+            "thickness, SID and kVp.",
+            "dose level",
+        )
 
 
 def _distance(projection: Projection, sid_cm: float) -> Iterator[Caution]:
