@@ -17,7 +17,7 @@ def files(tmp_path):
     from dataclasses import replace
 
     good, bad = tmp_path / "good.csv", tmp_path / "bad.csv"
-    good.write_text(chart_csv.write((HAND,)), encoding="utf-8", newline="")
+    good.write_text(chart_csv.write((replace(HAND, law=FixedKvp(3, 57, 1.6, 3)),)), encoding="utf-8", newline="")
     drifting = replace(LSPINE, sid_cm=150, law=FixedKvp(21, 80, 40, 9))
     bad.write_text(chart_csv.write((drifting, KNEE)), encoding="utf-8", newline="")
     return good, bad

@@ -115,7 +115,7 @@ def test_dose_is_held_against_a_level_of_its_own_quantity_and_age():
     said = [one.text for one in much.cautions if one.cites == "dose level"]
     times = much.forecast.incident_air_kerma_mgy / level
     assert times > 2
-    assert said == [text for text in said if f"{times:.1f} times an example level of 4.2 mGy for the average adult" in text]
+    assert said == [text for text in said if f"{times:.1f} times an example level, 4.2 mGy for the average adult:" in text]
     assert len(said) == 1
     assert not [one for one in usual.cautions if one.cites == "dose level"]
     child = derive(KNEE, ROOM, catalogue.projection("knee-ap"), Patient(8, age_band="5y"), Setup())

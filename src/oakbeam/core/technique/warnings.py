@@ -69,8 +69,8 @@ def _dose(forecast: Forecast) -> Iterator[Caution]:
     if kerma and level and kerma >= DOSE_TIMES_LEVEL * level:
         yield Caution(
             "warning",
-            f"Skin kerma {kerma:.2g} mGy is {kerma / level:.1f} times an example level of {level:g} mGy for the average adult: check "
-            "thickness, SID and kVp.",
+            f"Skin kerma {kerma:.2g} mGy is {kerma / level:.1f} times an example level, {level:g} mGy for the average "
+            "adult: check thickness, SID and kVp.",
             "dose level",
         )
 
