@@ -250,6 +250,10 @@ def test_where_a_drafted_line_comes_from_and_how_sure_it_is(shown):
     # Each suggestion is worth something, and exposing it is worth what was promised.
     first = built.suggestions[0]
     assert [one.mean_after_di < one.mean_before_di for one in built.suggestions] == [True] * 3
+    for one in build(shown, ROOM, list(PROJECTIONS.values())).suggestions:
+        assert one.thickness_cm >= named(one.line).thickness_cm[0]  # no child is exposed for a chart's sake
+        assert one.kvp in ROOM.generator.kvp
+        assert one.mas in ROOM.generator.mas
     line = first.line
     more = TestExposure(
         line.projection, line.receptor, line.support, line.grid_ratio, line.sid_cm, first.thickness_cm, first.kvp, first.mas,
@@ -258,7 +262,7 @@ def test_where_a_drafted_line_comes_from_and_how_sure_it_is(shown):
     again = build(
         (*shown, expose(more, TRUTH, named(line), np.random.default_rng(1))), ROOM, wanted, known=list(PROJECTIONS.values())
     )
-    assert np.mean([draft.spread_di for draft in again.drafts]) == pytest.approx(first.mean_after_di, rel=0.05)
+    assert np.mean([draft.spread_di for draft in again.drafts]) == pytest.approx(first.mean_after_di, rel=0.06)
 
 
 def test_a_phantom_of_known_layers_is_surer_than_a_patient(shown):

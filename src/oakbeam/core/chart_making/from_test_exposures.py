@@ -27,6 +27,7 @@ from oakbeam.core.charts.links import scaled
 from oakbeam.core.charts.receptor_exposure import wanted_of
 from oakbeam.core.equipment.room import Room
 from oakbeam.core.equipment.room_beam import beam_setup, usual_field
+from oakbeam.core.equipment.settings import nearest_generator_setting
 from oakbeam.core.errors import Refusal, within
 from oakbeam.core.patient.patient import CALIPER_SPREAD_CM
 from oakbeam.core.patient.thickness import BELIEVED
@@ -420,10 +421,11 @@ def _phantom(layers: tuple[tuple[str, float], ...], where: str) -> Part:
 def _suggestions(
     fit: _Fit, rows: Array, lines: Sequence[ChartLine], by_id: dict[str, Projection], room: Room
 ) -> tuple[Suggestion, ...]:
-    """The further exposures, one after the other, that shrink the mean spread of all lines most."""
+    """The further exposures, one after the other, that shrink the mean spread of all lines most: on settings of the room,
+    and never of a child, who is not exposed for a chart's sake."""
     digital = {one.id for one in room.receptors if one.digital}
     noise = np.array([_expected_noise(line, by_id[line.projection], room) for line in lines])
-    allowed = np.array([line.receptor in digital for line in lines])
+    allowed = np.array([line.receptor in digital and _of_an_adult(line, by_id[line.projection]) for line in lines])
     covariance, found = fit.covariance, []
     for _ in range(min(SUGGESTED, int(allowed.sum()))):
         across = rows @ covariance @ rows.T
@@ -434,13 +436,17 @@ def _suggestions(
         mean_after[~allowed] = np.inf
         best = int(np.argmin(mean_after))
         line = lines[best]
-        kvp, mas = line.law.at(line.thickness_cm)
+        on = nearest_generator_setting(room, by_id[line.projection], *line.law.at(line.thickness_cm))
         before = float(np.sqrt(np.maximum(variance, 0)).mean()) / LN_PER_DI
-        found.append(Suggestion(line, line.thickness_cm, kvp, mas, before, float(mean_after[best])))
+        found.append(Suggestion(line, line.thickness_cm, on.kvp, on.mas, before, float(mean_after[best])))
         seen = covariance @ rows[best]
         covariance = covariance - np.outer(seen, seen) / (variance[best] + noise[best])
         allowed[best] = False
     return tuple(found)
+
+
+def _of_an_adult(line: ChartLine, projection: Projection) -> bool:
+    return projection.child != "own" and line.thickness_cm >= projection.thickness_cm[0]
 
 
 def _expected_noise(line: ChartLine, projection: Projection, room: Room) -> float:

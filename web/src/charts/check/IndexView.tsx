@@ -91,7 +91,7 @@ export function IndexView({ chart, bench, strips, projections, error }: Props) {
       )}
       {[...regions].map(([region, lines]) => (
         <div key={region} className="mt-3">
-          <h3 className="border-b border-rule-strong pb-0.5 text-note text-ink-3 capitalize">
+          <h3 className="border-b border-rule-strong pb-0.5 text-note text-ink-3 first-letter:uppercase">
             {region.replace("_", " ")}
           </h3>
           <ul>

@@ -67,8 +67,9 @@ export function Build(props: Making & { lines: Line[] }) {
     <section aria-label="Build a chart" className="px-5 py-3">
       <h2 className="text-lead">A chart for {room.name} from a few test exposures</h2>
       <p className="max-w-3xl text-ink-2">
-        Three to six exposures whose images were accepted, or of a phantom, on different parts of the room.
-        The physics model drafts the other lines; the exposures tie it to this room.
+        Exposures whose images were accepted, or of a phantom: four on different parts of the room tell most
+        of it, one of each projection is best. The physics model drafts the other lines; the exposures tie it
+        to this room. One that does not go with the others is named and left out.
       </p>
       <table className="mt-2 w-full">
         <thead className="text-left text-note text-ink-3">
