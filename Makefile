@@ -107,9 +107,10 @@ lines: .venv/dev.stamp $(INTERFACE)
 
 # The long proofs, whole, with their tables in docs; `make test` runs a small slice of each.
 evidence: .venv/dev.stamp lines
-	OAKBEAM_PROOFS=whole pytest --ignore tests/browser -n $(WORKERS)
+	python -m tools.proofs
 	python -m tools.hidden_room
 	python -m tools.coverage
+	python -m tools.typical_doses
 	$(MAKE) mutants
 
 mutants: .venv/dev.stamp

@@ -99,7 +99,7 @@ def gaps(everything: list[Tried]) -> list[Tried]:
 
 
 def largest_di(everything: list[Tried]) -> float:
-    """The largest |DI| expected of the techniques as charted, by the chart's law."""
+    """The largest |DI| expected of the techniques as charted: see `forecast`."""
     return max(abs(one.derived.forecast.di) for one in everything if one.derived and one.charted)
 
 
@@ -120,8 +120,8 @@ def table() -> str:
         "age; a dot is not in this room's chart, another room's has it.",
         "",
         f"{len(catalogue.shipped().projections)} projections, {len(given)} techniques, {len(missing)} that no room gives.",
-        f"As charted the largest deviation index expected is {largest_di(everything):.2f} by the chart's own law (stations)",
-        f"and {largest_model_di(everything):.2f} by the physics model (what the law is off by, and the stations).",
+        f"As charted the largest deviation index expected is {largest_di(everything):.2f} by line, model and room, and",
+        f"{largest_model_di(everything):.2f} by the physics model alone (what the line's rule is off by, and the stations).",
         "",
         "| projection | room | grid | S | A | L | newborn | 1 y | 5 y | 10 y | 15 y |",
         "|---|---|---|---|---|---|---|---|---|---|---|",
