@@ -10,11 +10,11 @@ import os
 import subprocess
 import sys
 import tempfile
-import xml.etree.ElementTree as xml
 from collections import defaultdict
 from dataclasses import dataclass
 from datetime import date
 from pathlib import Path
+from xml.etree import ElementTree
 
 ROOT = Path(__file__).parents[1]
 PAGE = ROOT / "docs" / "testing.md"
@@ -49,7 +49,7 @@ def run(files: list[str], report: Path) -> dict[str, Done]:
     command = [sys.executable, "-m", "pytest", "-n", "2", f"--junitxml={report}", *files]
     subprocess.run(command, cwd=ROOT, env={**os.environ, "OAKBEAM_PROOFS": "whole"}, check=False)
     found: dict[str, Done] = defaultdict(Done)
-    for case in xml.parse(report).iter("testcase"):
+    for case in ElementTree.parse(report).iter("testcase"):
         where = (case.get("classname") or "").replace(".", "/") + ".py"
         one = found[where]
         one.tests += 1
