@@ -58,12 +58,11 @@ class Truth:
     kv: float
     bodies: Mapping[str, Body]
 
-    def index(self, shot: TestExposure, projection: Projection, own: Body, chance: np.random.Generator) -> float:
-        """The index that it shows for a patient."""
+    def index(self, shot: TestExposure, projection: Projection, own: Body) -> float:
+        """The index of a patient before its reading noise."""
         body = self.bodies[projection.composition.view].and_also(own)
         set_to = replace(shot, kvp=shot.kvp * self.kv)
-        shown = expected_ei(set_to, self.room, projection, body.part(projection, shot.thickness_cm))
-        return shown * math.exp(chance.normal(0, READING_NOISE))
+        return expected_ei(set_to, self.room, projection, body.part(projection, shot.thickness_cm))
 
 
 def drawn(room: Room, projections: Sequence[Projection], chance: np.random.Generator) -> Truth:
@@ -115,11 +114,16 @@ def _body(fat: float, bone: float, lung: float, chance: np.random.Generator) -> 
     )
 
 
+def _read(chance: np.random.Generator) -> float:
+    """What a reading of an index is off by, as a factor."""
+    return math.exp(float(chance.normal(0, READING_NOISE)))
+
+
 def expose(asked: TestExposure, truth: Truth, projection: Projection, chance: np.random.Generator) -> TestExposure:
     """The exposure of a patient read with calipers, with the index that the hidden room shows."""
     there = max(0.5, asked.thickness_cm + float(chance.normal(0, CALIPER_CM)) * min(1.0, asked.thickness_cm / 10))
-    ei = truth.index(replace(asked, thickness_cm=there), projection, patient(projection.composition, chance), chance)
-    return replace(asked, ei=ei)
+    ei = truth.index(replace(asked, thickness_cm=there), projection, patient(projection.composition, chance))
+    return replace(asked, ei=ei * _read(chance))
 
 
 def shot_of(line: ChartLine, thickness_cm: float, kvp: float, mas: float) -> TestExposure:
@@ -131,9 +135,7 @@ def shot_of(line: ChartLine, thickness_cm: float, kvp: float, mas: float) -> Tes
 def mean_off(line: ChartLine, nominal: Room, truth: Truth, projection: Projection) -> float:
     """By how much [DI] the line's mean patient is off at its own thickness: what its stated spread is of."""
     shot = shot_of(line, line.thickness_cm, *line.law.at(line.thickness_cm))
-    quiet = np.random.default_rng(0)
-    ei = truth.index(shot, projection, Body(), quiet) / math.exp(np.random.default_rng(0).normal(0, READING_NOISE))
-    return 10 * math.log10(ei / target_index(line, nominal, projection))
+    return 10 * math.log10(truth.index(shot, projection, Body()) / target_index(line, nominal, projection))
 
 
 def deviations(
@@ -167,6 +169,6 @@ def deviations(
             found[i] = 99.0
             continue
         shot = shot_of(line, there, on.kvp, on.mas)
-        ei = truth.index(shot, projection, patient(projection.composition, chance), chance)
+        ei = truth.index(shot, projection, patient(projection.composition, chance)) * _read(chance)
         found[i] = 10 * math.log10(ei / target_index(line, nominal, projection))
     return found

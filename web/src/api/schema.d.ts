@@ -2430,7 +2430,7 @@ export interface components {
              * Trust
              * @enum {string}
              */
-            trust: "proven" | "supported" | "model";
+            trust: "supported" | "model";
             /** Refusal */
             refusal?: string | null;
         };

@@ -130,10 +130,10 @@ class PatientPart:
 
 
 @cached(1024)
-def beam_and_spread(setup: BeamSetup, patient: PatientPart) -> tuple[Beam, float, float]:
-    """The beam of a set-up and patient (its first entry), and two standard deviations in DI: of how one patient differs from
-    the mean (fat, bone, lung, the caliper's error), and of what is not known of that mean. Raises OutOfRange outside the
-    model's range.
+def beam_and_spread(setup: BeamSetup, patient: PatientPart) -> tuple[Beam, float, dict[str, float]]:
+    """The beam of a set-up and patient (its first entry); one standard deviation in DI of how one patient differs from the
+    mean (fat, bone, lung, the caliper's error); and what is not known of that mean, fat, bone and lung each by its effect of
+    one standard deviation, signed. Raises OutOfRange outside the model's range.
     """
     composition, average, cm = patient.composition, patient.average_cm, patient.thickness_cm
     who = patient.habitus, patient.overlay
@@ -150,14 +150,14 @@ def beam_and_spread(setup: BeamSetup, patient: PatientPart) -> tuple[Beam, float
     beam = evaluate(setup, part)
     given = beam.rqa5_equivalent_kerma_ugy
     off = 10 * np.log10(given[1:] / given[0])
-    patients, mean = off[:3], off[3:]
+    patients, mean = off[:3], {"fat": float(off[3]), "bone": float(off[4])}
     if composition.lung_spread:
         # One share of lung a call; its effect is all but linear, so what is not known of it needs none of its own.
         airy = part_of(composition, average, np.array([cm]), *who, age=patient.age, lung_shift=composition.lung_spread)
         lung = 10 * math.log10(rqa5_equivalent_ugy(setup, airy)[0] / given[0])
         patients = np.append(patients, lung)
-        mean = np.append(mean, lung * composition.lung_unsure / composition.lung_spread)
-    return beam, float(np.linalg.norm(patients)), float(np.linalg.norm(mean))
+        mean["lung"] = lung * composition.lung_unsure / composition.lung_spread
+    return beam, float(np.linalg.norm(patients)), mean
 
 
 @cached(8192)

@@ -18,8 +18,7 @@ from typing import Literal
 
 import numpy as np
 
-from oakbeam.core.anatomy.composition import UNKNOWN_BUILD, Composition, part_of
-from oakbeam.core.cache import cached
+from oakbeam.core.anatomy.composition import Composition, PatientPart, beam_and_spread, signal_per_mas
 from oakbeam.core.chart_making.from_model import drafted_lines
 from oakbeam.core.chart_making.systems import TechniqueSystem, in_system
 from oakbeam.core.charts.line import KVP_RANGE, MAS_RANGE, THICKNESS_RANGE_CM, ChartLine
@@ -50,8 +49,8 @@ MISFIT = 3.0
 """A row this many standard deviations from what the others call for is left out and named."""
 LEAST_INDEX, MOST_INDEX_OF_TARGET = 30.0, 6.0
 """Index of an accepted image: at least this, at most this many times its target."""
-Trust = Literal["proven", "supported", "model"]
-"""What stands behind a line: its own images; exposures of the same part of the body; the physics model alone."""
+Trust = Literal["supported", "model"]
+"""What stands behind a drafted line: exposures of the same part of the body, or the physics model alone."""
 LAYERS = {
     "soft": "soft tissue",
     "adipose": "fat",
@@ -372,28 +371,14 @@ def _setup(line: ChartLine, room: Room, projection: Projection) -> BeamSetup:
     return beam_setup(room, kvp, line.sid_cm, room.support(line.support), line.grid_ratio, receptor, field)
 
 
-@cached(4096)
 def _patient(setup: BeamSetup, projection: Projection, thickness_cm: float) -> tuple[float, float, dict[str, float]]:
     """The signal [µGy/mAs] of the part as estimated; the variance of its logarithm between patients of that reading; and by
-    how much (ln) it moves for one standard deviation of what is not known of the mean body: bone, fat, lung."""
-    it, average = projection.composition, projection.thickness_cm[1]
-
-    def moved(
-        more_cm: Sequence[float] = (0.0,), fat: Sequence[float] = (0.0,), bone: Sequence[float] = (1.0,), lung: float = 0.0
-    ) -> Array:
-        part = part_of(it, average, thickness_cm + np.array(more_cm), None, (), np.array(fat), np.array(bone), None, lung)
-        return np.log(rqa5_equivalent_ugy(setup, part))
-
-    # One call for all that has a row of its own; lung is one number a call.
-    between, unsure = UNKNOWN_BUILD * it.fat_spread, it.fat_unsure
-    fat, bone = (0.0, between, 0.0, 0.0, unsure, 0.0), (1.0, 1.0, 1 + it.bone_spread, 1.0, 1.0, 1 + it.bone_unsure)
-    signals = moved((0.0, 0.0, 0.0, CALIPER_SPREAD_CM, 0.0, 0.0), fat, bone)
-    off = signals - signals[0]
-    noise, sizes = float(np.sum(off[1:4] ** 2)), {"fat": float(off[4]), "bone": float(off[5])}
-    if it.lung_fraction:
-        noise += float(moved(lung=it.lung_spread)[0] - signals[0]) ** 2
-        sizes["lung"] = float(moved(lung=it.lung_unsure)[0] - signals[0])
-    return float(np.exp(signals[0])), noise, sizes
+    how much (ln) it moves for one standard deviation of what is not known of the mean body: fat, bone, lung."""
+    average = projection.thickness_cm[1]
+    patient = PatientPart(projection.composition, average, thickness_cm, None, (), CALIPER_SPREAD_CM)
+    _, spread_di, unsure_di = beam_and_spread(setup, patient)
+    unsure = {kind: di * LN_PER_DI for kind, di in unsure_di.items()}
+    return signal_per_mas(setup, patient), (spread_di * LN_PER_DI) ** 2, unsure
 
 
 def _phantom(layers: tuple[tuple[str, float], ...], where: str) -> Part:

@@ -97,11 +97,11 @@ def forecast(
     shown_contrast, shown_cnr, detail = None, None, detail_of(projection.region)
     model_di = model.di_of(setting.mas) if kerma_mgy is not None else None
     try:
-        beam, patient_spread, mean_spread = model.beam()
+        beam, patient_spread, unsure = model.beam()
         if setup.exposure_control == "aec":
             known = standing(None, 0.0, patient_spread)
         else:
-            model_spread = math.hypot(mean_spread, ROOM_SPREAD_DI[room.calibration is not None])
+            model_spread = math.hypot(*unsure.values(), ROOM_SPREAD_DI[room.calibration is not None])
             known = standing(line_di, model_spread, patient_spread, seen)
             di = known.mean_di + (di if line_di is None or model_di is None else model_di - line_di)
         half = BAND_80 * math.hypot(known.spread_di, known.patient_di)

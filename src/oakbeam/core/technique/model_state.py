@@ -70,7 +70,7 @@ class ModelState:
             thickness_spread_cm=patient.thickness_spread_cm,
         )
 
-    def beam(self) -> tuple[Beam, float, float]:
+    def beam(self) -> tuple[Beam, float, dict[str, float]]:
         """The beam where the set-up stands now (its first entry), and its spreads: see `beam_and_spread`."""
         return beam_and_spread(self.setup(), self._patient(self.thickness_spread_cm))
 

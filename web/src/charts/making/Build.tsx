@@ -238,8 +238,8 @@ function layersOf(text: string): [string, number][] {
     });
 }
 
-/** What stands behind a line. */
-const TRUST = { proven: "proven", supported: "supported", model: "from the model only" } as const;
+/** What stands behind a drafted line. */
+const TRUST = { supported: "supported", model: "from the model only" } as const;
 
 const LABEL = { thickness_cm: "thickness", kvp: "kVp", mas: "mAs", ei: "index" } as const;
 
