@@ -2,9 +2,12 @@
 
 from __future__ import annotations
 
+import json
 import sqlite3
 import threading
+from contextlib import closing
 from dataclasses import replace
+from importlib.resources import files
 
 import pytest
 from tests.conftest import CHEST, KNEE, LINES, LSPINE, NOW, ROOM, approved
@@ -257,3 +260,16 @@ def test_writers_in_many_threads_lose_nothing(charted):
         worker.join()
     assert len(exposures.find(charted, limit=1000)) == 80
     assert charted.db.execute("PRAGMA integrity_check").fetchone()[0] == "ok"
+
+
+def test_figures_of_a_department_for_what_lies_in_the_beam_are_taken_out_and_the_rest_of_its_entry_stays():
+    """The migration to one anatomy, on an entry as it was kept before: it would be refused by name otherwise."""
+    old = '{"like": "knee-ap", "id": "ours", "bone_mm": 14, "fat": 0.2, "extra_fat": 0.5, "composition_why": "x", "sid_cm": 110}'
+    migration = (files("oakbeam.store") / "migrations" / "0006_one_anatomy.sql").read_text(encoding="utf-8")
+    with closing(sqlite3.connect(":memory:")) as raw:
+        raw.execute("CREATE TABLE local_entry (kind TEXT, body TEXT)")
+        raw.executemany("INSERT INTO local_entry VALUES (?, ?)", [("projection", old), ("exam", old)])
+        raw.executescript(migration)
+        kept = dict(raw.execute("SELECT kind, body FROM local_entry"))
+    assert json.loads(kept["projection"]) == {"like": "knee-ap", "id": "ours", "sid_cm": 110}
+    assert kept["exam"] == old

@@ -120,3 +120,10 @@ def test_dose_is_held_against_a_level_of_its_own_quantity_and_age():
     assert not [one for one in usual.cautions if one.cites == "dose level"]
     child = derive(KNEE, ROOM, catalogue.projection("knee-ap"), Patient(8, age_band="5y"), Setup())
     assert child.forecast.reference_kerma_mgy is None
+
+
+def test_what_the_methods_part_by_is_said_first():
+    """Before what else there is to say of the step: it is about the numbers that stand above."""
+    found = of(CHEST, 22, kvp=90)
+    assert found.cautions[0].cites == METHODS_PART
+    assert any(one.cites == "15 % rule" for one in found.cautions[1:])

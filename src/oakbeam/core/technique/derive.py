@@ -10,6 +10,7 @@ import math
 from contextlib import suppress
 from dataclasses import dataclass
 
+from oakbeam.core.caution import Caution
 from oakbeam.core.charts.line import ChartLine
 from oakbeam.core.equipment.aec import chambers
 from oakbeam.core.equipment.generator import aec_backup_mas
@@ -118,7 +119,8 @@ def derive(
     if running.method == "rules" and abs(apart_di) > APART_DI and resolved.exposure_control != "aec":
         with suppress(Refusal):
             other = derive(line, room, projection, patient, setup, grid_table, "model", seen).technique
-            running.caution(*methods_part(technique, other, expected.di))
+            # First: what the numbers above will give stands where the eye is.
+            running.cautions.insert(0, Caution(*methods_part(technique, other, expected.di)))
     cautions = setup_cautions(line, room, projection, patient, resolved, technique, expected, exact_mas)
     spot_mm = spot_size_mm(room, setting.loading.focal_spot)
     return Derived(

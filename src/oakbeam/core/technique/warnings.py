@@ -31,8 +31,8 @@ APART_DI = 10 * math.log10(1.1)
 def methods_part(taken: Technique, other: Technique, di: float) -> tuple[CautionLevel, str, str]:
     """The rules and the model want different exposures: what to expect of the one, and the other's numbers."""
     text = (
-        f"The rules of thumb and the physics model part here: with {taken.kvp:g} kVp and {taken.mas:g} mAs expect DI "
-        f"{di:+.1f}; by the model {other.kvp:g} kVp and {other.mas:g} mAs."
+        f"The methods part: with {taken.kvp:g} kVp and {taken.mas:g} mAs expect DI {di:+.1f}; by the physics model "
+        f"{other.kvp:g} kVp and {other.mas:g} mAs."
     )
     return "note", text.replace("-", "−"), METHODS_PART
 

@@ -282,8 +282,9 @@ function Drafted({
       {suspects.size > 0 && (
         <section aria-label="Exposures left out" className="mt-4 border-l-4 border-warn pl-3">
           <h3 className="text-warn">
-            {suspects.size === 1 ? "One exposure is" : `${suspects.size} exposures are`} left out: look at
-            them
+            {suspects.size === 1
+              ? "One exposure is left out: look at it"
+              : `${suspects.size} exposures are left out: look at them`}
           </h3>
           <ul>
             {[...suspects].map(([at, why]) => (

@@ -212,7 +212,7 @@ it("an exposure that is left out is named with its reason and its number stands 
   exposed(1, "3", "57", "1.6", "3800");
   press(/Draft the chart/);
   const left = await screen.findByRole("region", { name: "Exposures left out" });
-  expect(left.textContent).toContain(`One exposure is left out: look at themExposure 1, Hand PA: ${why}`);
+  expect(left.textContent).toContain(`One exposure is left out: look at itExposure 1, Hand PA: ${why}`);
   expect(screen.getByText("left out", { selector: "b" })).toBeDefined();
   expect(screen.getByText("from the model only").className).toContain("text-warn");
   expect(screen.getByLabelText<HTMLInputElement>("index of exposure 1").value).toBe("3800");
