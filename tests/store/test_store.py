@@ -264,7 +264,7 @@ def test_writers_in_many_threads_lose_nothing(charted):
 
 def test_figures_of_a_department_for_what_lies_in_the_beam_are_taken_out_and_the_rest_of_its_entry_stays():
     """The migration to one anatomy, on an entry as it was kept before: it would be refused by name otherwise."""
-    old = '{"like": "knee-ap", "id": "ours", "bone_mm": 14, "fat": 0.2, "extra_fat": 0.5, "composition_why": "x", "sid_cm": 110}'
+    old = '{"like": "knee-ap", "id": "ours", "bone_mm": 14, "fat": 0.2, "extra_fat": 0.5, "sid_cm": 110}'
     migration = (files("oakbeam.store") / "migrations" / "0006_one_anatomy.sql").read_text(encoding="utf-8")
     with closing(sqlite3.connect(":memory:")) as raw:
         raw.execute("CREATE TABLE local_entry (kind TEXT, body TEXT)")
