@@ -16,6 +16,8 @@ SHELL := /bin/bash
 export PATH := $(CURDIR)/.venv/bin:$(PATH)
 export OAKBEAM_DATA ?= data
 export PIP_DISABLE_PIP_VERSION_CHECK := 1
+# Where a machine keeps Python from writing what it compiled, every start would compile everything again.
+unexport PYTHONDONTWRITEBYTECODE
 
 # pip and npm repeat the machine's own settings as warnings; only what matters is let through.
 # --no-compile: only what is imported is compiled, at its first import.
@@ -95,7 +97,7 @@ check-web: web/node_modules/.stamp
 	cd web && npm run --silent test
 
 unit: .venv/dev.stamp $(INTERFACE)
-	pytest --ignore tests/browser -n $(WORKERS)
+	pytest --ignore tests/browser -n $(WORKERS) --dist loadgroup
 
 browser: .venv/dev.stamp $(INTERFACE)
 	@tools/bootstrap.sh browser
@@ -103,7 +105,7 @@ browser: .venv/dev.stamp $(INTERFACE)
 
 # Which lines the tests run. It takes twice the time of `make unit`, so it is part of the evidence.
 lines: .venv/dev.stamp $(INTERFACE)
-	pytest --ignore tests/browser -n $(WORKERS) --cov --cov-report=term:skip-covered
+	pytest --ignore tests/browser -n $(WORKERS) --dist loadgroup --cov --cov-report=term:skip-covered
 
 # The long proofs, whole, with their tables in docs; `make test` runs a small slice of each.
 evidence: .venv/dev.stamp lines

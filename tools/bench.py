@@ -21,7 +21,7 @@ from urllib.parse import urlsplit
 
 import numpy as np
 from playwright.sync_api import sync_playwright
-from tests.browser.conftest import CHROMIUM, FLAGS, ROOT, serve
+from tests.browser.conftest import CHROMIUM, FLAGS, ROOT, seed, serve, stop
 
 from oakbeam import catalogue
 from oakbeam.api.access import TOKEN_HEADER
@@ -343,6 +343,7 @@ def main() -> None:
         ("first load, scripts, gzip", f"{first_load_kb():.0f} kB", "under 200 kB"),
     ]
     with tempfile.TemporaryDirectory() as data:
+        seed(Path(data))
         server, address = serve(Path(data))
         try:
             load_ms(address, 50, 0)  # warm up
@@ -361,8 +362,7 @@ def main() -> None:
             seen = edit_to_strip_ms(address)
             rows.append(("from an edit to its strip on screen, chart of 171 lines", f"{seen:.0f} ms", "under 300 ms"))
         finally:
-            server.terminate()
-            server.wait(10)
+            stop(server)
     width = max(len(name) for name, _, _ in rows)
     for name, value, aim in rows:
         print(f"{name:<{width}}  {value:>10}  {aim}")

@@ -11,7 +11,7 @@ from pathlib import Path
 
 import pypdfium2 as pdfium
 from playwright.sync_api import Page, sync_playwright
-from tests.browser.conftest import CHROMIUM, FLAGS, ROOT, serve, sign_in
+from tests.browser.conftest import CHROMIUM, FLAGS, ROOT, seed, serve, sign_in, stop
 from tests.browser.test_whole_path import choose, fill, tab, take
 
 TARGET = ROOT / "docs" / "screenshots"
@@ -183,6 +183,7 @@ def main() -> None:
     """Take every picture."""
     TARGET.mkdir(parents=True, exist_ok=True)
     with tempfile.TemporaryDirectory() as data, sync_playwright() as playwright:
+        seed(Path(data))
         server, site = serve(Path(data))
         browser = playwright.chromium.launch(executable_path=CHROMIUM, args=FLAGS)
         try:
@@ -203,8 +204,7 @@ def main() -> None:
                 print(name)
         finally:
             browser.close()
-            server.terminate()
-            server.wait(10)
+            stop(server)
 
 
 if __name__ == "__main__":

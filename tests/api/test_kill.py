@@ -10,7 +10,7 @@ import urllib.error
 import urllib.request
 
 import pytest
-from tests.browser.conftest import serve
+from tests.browser.conftest import seed, serve
 from tests.conftest import proofs
 
 from oakbeam.api.access import COOKIE, TOKEN_HEADER
@@ -43,6 +43,7 @@ class Client:
 
 @pytest.mark.parametrize("_", range(ROUNDS))
 def test_every_acknowledged_change_outlives_kill_9(tmp_path, _):
+    seed(tmp_path)
     server, address = serve(tmp_path)
     keeper = Client(address, "joren")
     draft = keeper.send("POST", "/api/charts", {"room": "room-2", "from_chart": 2})
@@ -78,15 +79,15 @@ def test_every_acknowledged_change_outlives_kill_9(tmp_path, _):
                 acknowledged.append((kind, kept))
                 if len(acknowledged) >= AFTER and not killed.is_set():
                     killed.set()
-                    server.send_signal(signal.SIGKILL)
+                    server.kill()
 
     workers = [threading.Thread(target=work, args=(seed,)) for seed in range(WRITERS)]
     for worker in workers:
         worker.start()
     for worker in workers:
         worker.join()
-    server.wait(20)
-    assert server.returncode == -signal.SIGKILL
+    server.join(20)
+    assert server.exitcode == -signal.SIGKILL
     assert AFTER <= len(acknowledged) <= WRITES
     store = Store(tmp_path / "oakbeam.db")
     assert store.db.execute("PRAGMA integrity_check").fetchone()[0] == "ok"

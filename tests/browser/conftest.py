@@ -2,20 +2,23 @@
 
 from __future__ import annotations
 
+import multiprocessing
 import os
 import shutil
+import signal
 import socket
-import subprocess
 import sys
 import time
 import urllib.request
 from collections.abc import Iterator
 from contextlib import closing
+from multiprocessing.context import ForkServerProcess
 from pathlib import Path
 
 import pytest
 from playwright.sync_api import Browser, BrowserContext, Page, expect, sync_playwright
 
+from oakbeam import cli
 from oakbeam.demo import clinic
 
 ROOT = Path(__file__).parents[2]
@@ -48,43 +51,67 @@ def chromium() -> Iterator[Browser]:
         browser.close()
 
 
-def serve(data: Path, seeded: bool = True) -> tuple[subprocess.Popen[bytes], str]:
-    """Start `oakbeam serve` on a free port; the process and its address once it answers."""
-    command = [sys.executable, "-m", "oakbeam.cli", "--data", str(data)]
-    if seeded:
-        subprocess.run([*command, "seed"], check=True, capture_output=True)
+# Loading the application takes seconds; a process forked from one that has it takes none.
+LOADED = multiprocessing.get_context("forkserver")
+LOADED.set_forkserver_preload(["oakbeam.cli", "oakbeam.api.app", "oakbeam.demo.seed", "uvicorn"])
+
+
+def oakbeam(data: Path, *arguments: str) -> ForkServerProcess:
+    """The command `oakbeam` on a data folder, as a process of its own that has started."""
+    process = LOADED.Process(target=_command, args=(["--data", str(data), *arguments],), daemon=True)
+    process.start()
+    return process
+
+
+def _command(arguments: list[str]) -> None:
+    sys.exit(cli.main(arguments))
+
+
+def seed(data: Path) -> None:
+    """Put the demo clinic into an empty data folder."""
+    seeding = oakbeam(data, "seed")
+    seeding.join(PATIENCE_MS / 1000)
+    assert seeding.exitcode == 0
+
+
+def serve(data: Path) -> tuple[ForkServerProcess, str]:
+    """Serve what is in a data folder, an empty department if nothing is; the process and its address once it answers."""
     with closing(socket.socket()) as probe:
         probe.bind(("127.0.0.1", 0))
         port = probe.getsockname()[1]
-    server = subprocess.Popen(
-        [*command, "serve", "--port", str(port), *([] if seeded or any(data.iterdir()) else ["--new"])]
-    )
+    server = oakbeam(data, "serve", "--port", str(port), *([] if any(data.iterdir()) else ["--new"]))
     address = f"http://127.0.0.1:{port}"
-    for _ in range(600):
+    for _ in range(1200):
         try:
             urllib.request.urlopen(f"{address}/api/health", timeout=1)
             return server, address
         except OSError:
-            time.sleep(0.1)
+            time.sleep(0.05)
     server.kill()
     raise RuntimeError("the server did not start")
+
+
+def stop(server: ForkServerProcess) -> None:
+    """End a server as a service manager does."""
+    server.terminate()
+    server.join(PATIENCE_MS / 1000)
+    assert server.exitcode in (0, -signal.SIGTERM)
 
 
 @pytest.fixture(scope="session")
 def seeded(tmp_path_factory: pytest.TempPathFactory) -> Path:
     """A data folder with the demo, seeded once; tests that change it take a copy."""
     data = tmp_path_factory.mktemp("seeded")
-    subprocess.run([sys.executable, "-m", "oakbeam.cli", "--data", str(data), "seed"], check=True, capture_output=True)
+    seed(data)
     return data
 
 
 @pytest.fixture(scope="session")
 def demo_site(seeded: Path, tmp_path_factory: pytest.TempPathFactory) -> Iterator[str]:
     """The demo, for tests that only read."""
-    server, address = serve(_copied(seeded, tmp_path_factory.mktemp("demo-site")), seeded=False)
+    server, address = serve(_copied(seeded, tmp_path_factory.mktemp("demo-site")))
     yield address
-    server.terminate()
-    server.wait(10)
+    stop(server)
 
 
 def _copied(seeded: Path, to: Path) -> Path:
@@ -102,11 +129,10 @@ def sign_in(context: BrowserContext, address: str, person: str) -> None:
 @pytest.fixture
 def site(seeded: Path, tmp_path: Path, context: BrowserContext) -> Iterator[str]:
     """The demo, for one test that changes it, with the chart keeper (a technologist too) at the console."""
-    server, address = serve(_copied(seeded, tmp_path), seeded=False)
+    server, address = serve(_copied(seeded, tmp_path))
     sign_in(context, address, "joren")
     yield address
-    server.terminate()
-    server.wait(10)
+    stop(server)
 
 
 @pytest.fixture

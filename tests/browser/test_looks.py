@@ -3,14 +3,16 @@
 from __future__ import annotations
 
 import json
-import subprocess
 from pathlib import Path
 
 import pytest
 from axe_playwright_python.sync_playwright import Axe
 from playwright.sync_api import BrowserContext, Page, Route, expect
-from tests.browser.conftest import serve
+from tests.browser.conftest import serve, stop
 from tests.browser.test_whole_path import fill, number
+
+from oakbeam.demo import clinic
+from oakbeam.store import Store, people, rooms
 
 VIEWS = ["desk", "charts", "rooms", "log", "guide"]
 
@@ -25,7 +27,8 @@ def settle(page: Page) -> None:
 
 
 def violations(page: Page) -> list[str]:
-    found = Axe().run(page).response["violations"]
+    """What is wrong on the page; of a long table or list its first rows, since two thousand cells alike cost ten seconds."""
+    found = Axe().run(page, context={"exclude": [["tr:nth-child(n+25)"], ["li:nth-child(n+25)"]]}).response["violations"]
     return [
         f"{one['id']}: {one['nodes'][0]['target']} {one['nodes'][0]['failureSummary']}"
         for one in found
@@ -158,31 +161,25 @@ def test_long_names_stay_in_their_place(page: Page, demo_site: str):
 
 
 def test_an_empty_database_explains_what_to_do(page: Page, tmp_path: Path):
-    server, address = serve(tmp_path, seeded=False)
+    server, address = serve(tmp_path)
     try:
         page.goto(address)
         expect(page.get_by_text("No room yet")).to_be_visible()
         page.goto(f"{address}/elsewhere")
         expect(page.get_by_text("No room yet")).to_be_visible()
     finally:
-        server.terminate()
-        assert server.wait(10) in (0, -15, 143)
+        stop(server)
 
 
 def test_a_room_without_chart_or_log_is_designed_too(page: Page, tmp_path: Path):
-    code = (
-        "import sys, pathlib; from oakbeam.store import Store, people, rooms; from oakbeam.demo import clinic;"
-        "store = Store(pathlib.Path(sys.argv[1]) / 'oakbeam.db'); rooms.save(store, clinic.room_1(), 'test');"
-        "people.agree(store, people.Agreement(open_records=True), 'test')"
-    )
-    import sys
-
-    subprocess.run([sys.executable, "-c", code, str(tmp_path)], check=True)
-    server, address = serve(tmp_path, seeded=False)
+    store = Store(tmp_path / "oakbeam.db")
+    rooms.save(store, clinic.room_1(), "test")
+    people.agree(store, people.Agreement(open_records=True), "test")
+    store.close()
+    server, address = serve(tmp_path)
     try:
         for view, said in {"desk": "no approved chart", "charts": "no chart yet", "log": "No exposure here"}.items():
             page.goto(f"{address}/{view}")
             expect(page.get_by_text(said)).to_be_visible()
     finally:
-        server.terminate()
-        server.wait(10)
+        stop(server)

@@ -8,6 +8,9 @@ from oakbeam import catalogue
 from oakbeam.demo import clinic
 from tools import coverage
 
+# In one process, since working everything out takes ten seconds.
+pytestmark = pytest.mark.xdist_group("coverage")
+
 
 @pytest.fixture(scope="module")
 def everything():
