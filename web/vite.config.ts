@@ -11,6 +11,6 @@ export default defineConfig({
     outDir: "../src/oakbeam/interface",
     emptyOutDir: true,
   },
-  test: { setupFiles: ["src/testing/setup.ts"], maxWorkers: 2 },
+  test: { setupFiles: ["src/testing/setup.ts"], maxWorkers: 2, testTimeout: 60_000 },
   server: { proxy: { "/api": "http://127.0.0.1:8321" } },
 });

@@ -50,7 +50,7 @@ it("an empty server, a silent one and an address that is none each say what it i
   nowhere.unmount();
   serve({ "GET /api/start": SILENCE });
   show(<App />);
-  expect((await screen.findByRole("alert", {}, { timeout: 4000 })).textContent).toContain("does not answer");
+  expect((await screen.findByRole("alert")).textContent).toContain("does not answer");
 });
 
 it("who is here is asked again after a refusal for want of a name, so that nobody seems signed in who is not", async () => {

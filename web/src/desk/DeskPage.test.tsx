@@ -140,7 +140,7 @@ it("with no server nothing is shown and nothing is kept; typed numbers stay", as
   await ready();
   up = false;
   measure("30");
-  expect((await screen.findByRole("alert", {}, { timeout: 4000 })).textContent).toContain("does not answer");
+  expect((await screen.findByRole("alert")).textContent).toContain("does not answer");
   expect(screen.queryByTestId("numbers")).toBeNull();
   expect(screen.getByLabelText<HTMLInputElement>(/thickness/i, { selector: "input" }).value).toBe("30");
 });

@@ -120,7 +120,7 @@ it("who is not signed in is told so, with the way there and back", async () => {
 it("a silent server is asked again, then said; no old row stays as if it were the answer", async () => {
   const server = serve({ [LIST]: SILENCE, "GET /api/exposures/trend": SILENCE });
   show(<LogPage room={ROOM} />);
-  expect((await screen.findByRole("alert", {}, { timeout: 4000 })).textContent).toContain("does not answer");
+  expect((await screen.findByRole("alert")).textContent).toContain("does not answer");
   expect(screen.queryByRole("table")).toBeNull();
   expect(server.asked.filter((one) => one.to === LIST && one.query.get("limit") === "100")).toHaveLength(3);
 });

@@ -2,6 +2,12 @@ import { vi } from "vitest";
 
 /** What Node and jsdom have not and the interface asks for. Runs before each test file, and so before the client is made. */
 
+// Shared machines stall for seconds, and speed is not what is tested here.
+if (typeof document !== "undefined") {
+  const { configure } = await import("@testing-library/react");
+  configure({ asyncUtilTimeout: 20_000 });
+}
+
 // Node takes whole addresses only; the interface asks the server that it came from.
 const NodeRequest = globalThis.Request;
 globalThis.Request = class extends NodeRequest {
