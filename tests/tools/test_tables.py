@@ -6,11 +6,14 @@ import math
 
 import numpy as np
 import pytest
-from tools.tables import scatter, spectra, transport
+from hypothesis import given, settings
+from hypothesis import strategies as st
+from tools.tables import grid_transport, scatter, spectra, transport
 from tools.tables.__main__ import attenuation, axes
 from tools.tables.materials import MATERIALS, coefficients
 from tools.tables.transport import Layer, run
 
+from oakbeam.core.physics.beam.grid import GridStrips, made_in_grid, primary_transmission, scatter_transmission
 from oakbeam.core.physics.beam.tables import tables
 
 GAPS, SOURCES = np.array([0.0, 10.0]), np.array([100.0, 250.0])
@@ -72,6 +75,27 @@ def test_scatter_cells_made_again_are_those_that_ship(thickness, energy):
     mean = tally.energy.sum() / tally.number.sum() / energy
     share = data.moments[1, :, t].reshape(gaps, len(scatter.ENERGIES_KEV), angles, 4, rings)[:, e].sum() / shipped.sum()
     assert share == pytest.approx(mean, rel=0.01)
+
+
+@given(
+    st.floats(5, 16),
+    st.floats(28, 75),
+    st.floats(0.025, 0.07),
+    st.sampled_from(["aluminium", "fibre"]),
+    st.sampled_from([45.5, 60.5, 80.5, 95.5, 115.5]),
+    st.integers(0, 6),
+)
+@settings(max_examples=15, derandomize=True, deadline=None)
+def test_any_grid_by_monte_carlo_is_as_the_formula_and_the_tables_say(ratio, lines, lead, between, kev, entry):
+    """What passes untouched, against the strips' geometry; what is made, against the tables between their nodes."""
+    grid = GridStrips(ratio, lines, lead, between, cover_mm_al=0.0)
+    straight, made, mean, _ = grid_transport.run(grid, kev, entry, 60_000, 1)
+    e = int(np.flatnonzero(tables().energies_kev == kev)[0])
+    formula = primary_transmission(grid)[e] if entry == 0 else scatter_transmission(grid)[e, entry - 1]
+    assert straight == pytest.approx(formula, rel=0.03, abs=0.006)
+    kept = made_in_grid(grid)
+    assert kept.number[e, entry] == pytest.approx(made, rel=0.15, abs=0.002)
+    assert kept.share[:, e, entry].mean() == pytest.approx(mean, rel=0.03)
 
 
 def test_spectra_and_coefficients_made_again_are_those_that_ship():

@@ -1,6 +1,6 @@
 """Makes the physics model's tables: `make tables` (about ten minutes on two cores). The app only reads what this writes.
 
-python -m tools.tables [--histories N] [--ratio-histories N]
+python -m tools.tables [--histories N] [--ratio-histories N] [--grid-histories N]
 """
 
 from __future__ import annotations
@@ -13,10 +13,10 @@ from pathlib import Path
 
 import numpy as np
 
-from tools.tables import scatter, spectra, transport
+from tools.tables import grid_transport, scatter, spectra, transport
 from tools.tables.materials import ENERGIES_KEV, MATERIALS, Array, coefficients, compton_transfer
 
-TARGET = Path(__file__).parents[2] / "src" / "oakbeam" / "core" / "beam" / "data"
+TARGET = Path(__file__).parents[2] / "src" / "oakbeam" / "core" / "physics" / "beam" / "data"
 TABLE_VERSION = "1"
 ENERGY_SHARE = (0.3, 1.0)
 """A scattered photon keeps at least this share of its energy, in the orders that matter; stored in 255 steps."""
@@ -65,6 +65,10 @@ def axes() -> dict[str, object]:
         "bone_thicknesses_cm": scatter.BONE_THICKNESSES_CM,
         "lung_fractions": scatter.LUNG_FRACTIONS,
         "lung_thicknesses_cm": scatter.LUNG_THICKNESSES_CM,
+        "grid_ratios": grid_transport.RATIOS,
+        "grid_lines_per_cm": grid_transport.LINES_PER_CM,
+        "grid_leads_mm": grid_transport.LEAD_MM,
+        "grid_kev": grid_transport.ENERGIES_KEV,
     }
     return {name: np.asarray(values).tolist() for name, values in named.items()}
 
@@ -84,6 +88,7 @@ def write(files: dict[str, dict[str, Array]], made_with: dict[str, object]) -> N
         "tissues": list(scatter.TISSUES),
         "energy_share": ENERGY_SHARE,
         "spread_share": SPREAD_SHARE,
+        "interspaces": list(grid_transport.INTERSPACES),
         "files": entries,
         "axes": axes(),
     }
@@ -95,13 +100,16 @@ def main() -> None:
     parser = argparse.ArgumentParser(description=__doc__)
     parser.add_argument("--histories", type=int, default=1_000_000, help="per scatter cell; twice that from 16 cm on")
     parser.add_argument("--ratio-histories", type=int, default=400_000)
+    parser.add_argument("--grid-histories", type=int, default=60_000)
     given = parser.parse_args()
     base = scatter.make_base(given.histories)
     ratios = scatter.make_ratios(given.ratio_histories)
+    grids = grid_transport.make(given.grid_histories)
     seen = base["error"][np.isfinite(base["error"])]
     made_with = {
         "histories": given.histories,
         "ratio_histories": given.ratio_histories,
+        "grid_histories": given.grid_histories,
         "scatter_error_median": round(float(np.median(seen)), 5),
         "scatter_error_95th": round(float(np.quantile(seen, 0.95)), 5),
         "packages": {name: version(name) for name in ("spekpy", "xraylib", "numba", "numpy")},
@@ -112,6 +120,7 @@ def main() -> None:
             "attenuation.npz": {name: table.astype(np.float32) for name, table in attenuation().items()},
             "spectra.npz": {"spectra": made.astype(np.float32)},
             "scatter.npz": pack_scatter(base, ratios),
+            "grid.npz": {name: table.astype(np.float32) for name, table in grids.items()},
         },
         made_with,
     )

@@ -14,8 +14,8 @@ import numpy as np
 from tqdm import tqdm
 
 from oakbeam.core.errors import Refusal
-from oakbeam.core.physics.beam.grid import GridStrips, primary_transmission, scatter_transmission
-from oakbeam.core.physics.beam.model import Beam, BeamSetup, Part, evaluate
+from oakbeam.core.physics.beam.grid import GridStrips, primary_transmission
+from oakbeam.core.physics.beam.model import Beam, BeamSetup, Part, behind_grid, evaluate
 from oakbeam.core.physics.beam.receptor import absorbed_kev
 from oakbeam.core.physics.beam.scatter import ring_shares
 from oakbeam.core.physics.beam.spectrum import kerma_per_photon, spectrum
@@ -94,10 +94,10 @@ def _responses(setup: BeamSetup) -> Array:
 
     kerma = np.array([fine(kerma_per_photon())] * len(cosines))
     signal = np.array([fine(absorbed_kev(setup.receptor, float(cosine))) for cosine in cosines])
-    passed = np.ones_like(kerma)
-    if setup.grid:
-        passed = np.array([fine(column) for column in scatter_transmission(setup.grid).T])
-    return np.array([kerma, signal, kerma * passed, signal * passed])
+    if setup.grid is None:
+        return np.array([kerma, signal, kerma, signal])
+    behind = [[fine(column) for column in one.T] for one in behind_grid(setup.grid, setup.receptor)[:2]]
+    return np.array([kerma, signal, *behind])
 
 
 def random_setup(chance: random.Random) -> tuple[BeamSetup, str, float, float, float]:

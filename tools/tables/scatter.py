@@ -90,7 +90,8 @@ def make_base(histories: int, jobs: Iterable[tuple[int, int]] | None = None) -> 
     """The base arrays: number, energy, spread (t, e, gap, source, ring, angle), back (t, e, source, ring), error (t, e).
 
     number: planar photons at the centre per unscattered one; energy and spread: mean and standard deviation of their energy
-    over the photon energy. Cells too deep for a run take the next higher energy's.
+    over the photon energy. Cells too deep for a run take the next higher energy's, but for what scatters back: there it no
+    longer changes with the thickness, and is the thinner slab's.
     """
     cells = list(jobs or ((t, e) for t in range(len(THICKNESSES_CM)) for e in range(len(ENERGIES_KEV))))
     shape = (len(THICKNESSES_CM), len(ENERGIES_KEV), len(GAPS_CM), 4, len(FIELD_EDGES_CM) - 1)
@@ -111,8 +112,9 @@ def make_base(histories: int, jobs: Iterable[tuple[int, int]] | None = None) -> 
     for t in range(shape[0]):
         for e in reversed(range(shape[1] - 1)):
             if np.isnan(number[t, e]).all():
-                for table in found.values():
-                    table[t, e] = table[t, e + 1]
+                for name in ("number", "energy", "spread"):
+                    found[name][t, e] = found[name][t, e + 1]
+                back[t, e] = back[t - 1, e]
     return found | {"error": error}
 
 

@@ -27,7 +27,7 @@ FIELD_EDGES_CM: Array = np.array([0.0, 1, 2, 3.5, 5, 7, 9.5, 12.5, 16, 20, 25, 3
 ANGLE_EDGES_DEG: Array = np.array([0.0, 4, 8, 13, 20, 30, 42, 57, 90])
 RESPONSE_KEV: Array = np.arange(4.0, 151.0, 0.5)
 _MU_KEV = RESPONSE_KEV
-_MOMENTA: Array = np.concatenate([[0.0], np.geomspace(0.005, 13, 399)])
+MOMENTA: Array = np.concatenate([[0.0], np.geomspace(0.005, 13, 399)])
 NO_RESPONSE: Array = np.zeros((0, len(ANGLE_EDGES_DEG) - 1, len(RESPONSE_KEV)))
 
 
@@ -62,19 +62,19 @@ class Tally:
 
 
 @cache
-def _material(name: str) -> tuple[Array, Array, Array, Array]:
-    """Total, share scattered and coherent share of scatter on _MU_KEV; squared form factor, binding on _MOMENTA."""
+def material_tables(name: str) -> tuple[Array, Array, Array, Array]:
+    """Total, share scattered and coherent share of scatter on _MU_KEV; squared form factor, binding on MOMENTA."""
     found = coefficients(name, _MU_KEV)
     scattered = found["incoherent"] + found["coherent"]
     table = np.array([found["total"], scattered / found["total"], found["coherent"] / scattered])
-    squared = form_factor_squared(name, _MOMENTA)
+    squared = form_factor_squared(name, MOMENTA)
     # The integral of F² over x², from which a coherent angle is drawn.
-    area = np.concatenate([[0.0], np.cumsum(np.diff(_MOMENTA**2) * (squared[1:] + squared[:-1]) / 2)])
-    return table, squared, area, incoherent_function(name, _MOMENTA)
+    area = np.concatenate([[0.0], np.cumsum(np.diff(MOMENTA**2) * (squared[1:] + squared[:-1]) / 2)])
+    return table, squared, area, incoherent_function(name, MOMENTA)
 
 
 @njit(cache=True)
-def _at(table: Any, x: float, first: float, step: float) -> float:
+def at(table: Any, x: float, first: float, step: float) -> float:
     place = (x - first) / step
     i = int(place)
     if i < 0:
@@ -109,7 +109,7 @@ def _differential(coherent: bool, squared: Any, bound: Any, energy: float, cosin
 
 
 @njit(cache=True)
-def _coherent_cosine(squared: Any, area: Any, momenta: Any, energy: float) -> float:
+def coherent_cosine(squared: Any, area: Any, momenta: Any, energy: float) -> float:
     top = min(energy / HC_KEV_ANGSTROM, 12.9)
     place = _momentum_place(top)
     i = int(place)
@@ -125,7 +125,7 @@ def _coherent_cosine(squared: Any, area: Any, momenta: Any, energy: float) -> fl
 
 
 @njit(cache=True)
-def _compton_cosine(bound: Any, energy: float) -> float:
+def compton_cosine(bound: Any, energy: float) -> float:
     ratio = energy / 510.99895
     while True:
         cosine = 2 * np.random.random() - 1
@@ -137,7 +137,7 @@ def _compton_cosine(bound: Any, energy: float) -> float:
 
 
 @njit(cache=True)
-def _turned(u: float, v: float, w: float, cosine: float, azimuth: float) -> tuple[float, float, float]:
+def turned(u: float, v: float, w: float, cosine: float, azimuth: float) -> tuple[float, float, float]:
     sine = math.sqrt(max(0.0, 1 - cosine * cosine))
     a, b = sine * math.cos(azimuth), sine * math.sin(azimuth)
     if abs(w) > 0.99999:
@@ -183,11 +183,11 @@ def _run(
         start = energies[min(np.searchsorted(cumulative, np.random.random()), len(energies) - 1)]
         energy, weight = start, 1.0
         energy_in += start
-        kerma_in += start * _at(air, start, 4.0, 0.5)
+        kerma_in += start * at(air, start, 4.0, 0.5)
         # Optical depth of the whole stack, then a first interaction forced inside it.
         whole = 0.0
         for i in range(layers):
-            whole += _at(tables[kinds[i], 0], energy, 4.0, 0.5) * densities[i] * (edges[i + 1] - edges[i])
+            whole += at(tables[kinds[i], 0], energy, 4.0, 0.5) * densities[i] * (edges[i + 1] - edges[i])
         through = math.exp(-whole)
         primary += through
         energy_done += start * through
@@ -201,7 +201,7 @@ def _run(
             # To the next interaction or out.
             outside = False
             while True:
-                mu = _at(tables[kinds[layer], 0], energy, 4.0, 0.5) * densities[layer]
+                mu = at(tables[kinds[layer], 0], energy, 4.0, 0.5) * densities[layer]
                 if w > 0:
                     way = (edges[layer + 1] - z) / w
                 elif w < 0:
@@ -256,11 +256,11 @@ def _run(
                             energy_out[g, s, r, a] += weight * factor * energy
                             square_out[g, s, r, a] += weight * factor * energy * energy
                             for k in range(len(responses)):
-                                responded[k, g, s, r] += weight * factor * _at(responses[k, a], energy, 4.0, 0.5)
+                                responded[k, g, s, r] += weight * factor * at(responses[k, a], energy, 4.0, 0.5)
                             if g == 0 and s == 0:
                                 scored += weight * factor
                 else:
-                    kerma = weight * energy * _at(air, energy, 4.0, 0.5) / max(-w, 0.05)
+                    kerma = weight * energy * at(air, energy, 4.0, 0.5) / max(-w, 0.05)
                     distance2 = x * x + y * y
                     for s in range(len(sources)):
                         height = sources[s] - thickness + z1
@@ -283,18 +283,18 @@ def _run(
                             back[s, np.searchsorted(rings, ring, side="right") - 1] += kerma * factor
                 break
             kind = kinds[layer]
-            share = _at(tables[kind, 1], energy, 4.0, 0.5)
+            share = at(tables[kind, 1], energy, 4.0, 0.5)
             energy_done += energy * weight * (1 - share)
             weight *= share
-            coherent = np.random.random() < _at(tables[kind, 2], energy, 4.0, 0.5)
+            coherent = np.random.random() < at(tables[kind, 2], energy, 4.0, 0.5)
             if coherent:
-                cosine = _coherent_cosine(squares[kind], areas[kind], momenta, energy)
+                cosine = coherent_cosine(squares[kind], areas[kind], momenta, energy)
             else:
-                cosine = _compton_cosine(bounds[kind], energy)
+                cosine = compton_cosine(bounds[kind], energy)
                 after = energy / (1 + energy / 510.99895 * (1 - cosine))
                 energy_done += (energy - after) * weight
                 energy = after
-            u, v, w = _turned(u, v, w, cosine, 2 * math.pi * np.random.random())
+            u, v, w = turned(u, v, w, cosine, 2 * math.pi * np.random.random())
             if first:
                 first, z1, coherent1, kind1, cosine_u1 = False, z, coherent, kind, (u, v, w)
             if energy < 8.0:
@@ -354,7 +354,7 @@ def run(
     """
     energies, numbers = spectrum
     names = sorted({layer.material for layer in layers})
-    data = [_material(name) for name in names]
+    data = [material_tables(name) for name in names]
     air = coefficients("air", _MU_KEV)["absorption"]
     number, energy, energy_square, back, responded, primary, energy_in, energy_done, square = _run(
         seed,
@@ -368,7 +368,7 @@ def run(
         np.array([entry[1] for entry in data]),
         np.array([entry[2] for entry in data]),
         np.array([entry[3] for entry in data]),
-        _MOMENTA,
+        MOMENTA,
         air,
         np.asarray(gaps_cm, float),
         np.asarray(sources_cm, float),

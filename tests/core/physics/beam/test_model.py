@@ -11,7 +11,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from oakbeam.core.errors import OutOfRange
-from oakbeam.core.physics.beam.grid import GridStrips, primary_transmission, scatter_transmission
+from oakbeam.core.physics.beam.grid import GridStrips, made_in_grid, primary_transmission, scatter_transmission
 from oakbeam.core.physics.beam.model import BeamSetup, Part, evaluate, rqa5_equivalent_ugy
 from oakbeam.core.physics.beam.quality import DETAILS, cnr, contrast, unsharpness_mm
 from oakbeam.core.physics.beam.receptor import PHOSPHORS
@@ -85,7 +85,9 @@ def test_without_a_grid_everything_passes_and_with_one_the_factors_agree(setup, 
     if setup.grid is None:
         assert (beam.grid_tp[0], beam.bucky_factor[0], beam.contrast_improvement[0]) == pytest.approx((1, 1, 1))
     tp, ts, spr = beam.grid_tp[0], beam.grid_ts[0], beam.spr_kerma[0]
-    assert 0 < ts <= tp <= 1 + 1e-9
+    assert 0 < tp <= 1 + 1e-9
+    # What the grid makes of the primary counts as scatter: a little, even where none arrives.
+    assert 0 < ts * spr <= tp * spr + 0.15
     assert beam.bucky_factor[0] == pytest.approx((1 + spr) / (tp + ts * spr), rel=1e-9)
     assert beam.contrast_improvement[0] == pytest.approx(tp * beam.bucky_factor[0], rel=1e-12)
 
@@ -141,6 +143,25 @@ def test_backscatter_is_that_of_the_dosimetry_codes():
     bare = BeamSetup(80, 100, (12.5, 12.5))
     assert figure("backscatter_factor", bare, part(20)) == pytest.approx(1.30, abs=0.05)
     assert figure("backscatter_factor", replace(bare, field_cm=(31, 31)), part(20)) == pytest.approx(1.40, abs=0.05)
+
+
+@pytest.mark.parametrize("kvp", [50, 70, 90, 120])
+def test_backscatter_no_longer_changes_once_the_part_is_thick(kvp):
+    """What comes back comes from the first 15 cm or so; with more part below, the field at the skin shrinks a little."""
+    thick = evaluate(BeamSetup(kvp, 110, (35, 43)), part(15, 20, 25, 30, 40)).backscatter_factor
+    assert thick == pytest.approx(thick[0], abs=0.025)
+    assert (np.diff(thick) < 0.002).all()
+
+
+def test_a_grid_answers_above_leads_k_edge_with_its_own_light():
+    """Just above 88 keV more leaves the strips than just below, and with less energy: K lines of 73 to 87 keV."""
+    made = made_in_grid(GridStrips(12, 40, interspace="fibre"))
+    below, above = (int(np.searchsorted(tables().energies_kev, kev)) for kev in (87.5, 88.5))
+    assert (made.number[above, 3:] > 1.3 * made.number[below, 3:]).all()
+    mean_kev = 88.5 * made.share[:, above, 3:].mean(axis=0)
+    assert ((mean_kev > 73) & (mean_kev < 80)).all()
+    clean = made_in_grid(GridStrips(12, 40, cover_mm_al=0))
+    assert (clean.number < 0.2).all()
 
 
 def test_a_grid_of_more_lead_lets_less_through():

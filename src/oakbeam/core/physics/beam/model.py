@@ -16,21 +16,20 @@ from numpy.typing import NDArray
 
 from oakbeam.core.cache import cached
 from oakbeam.core.errors import OutOfRange, within
-from oakbeam.core.physics.beam.grid import GridStrips, primary_transmission, scatter_transmission
+from oakbeam.core.physics.beam.grid import GridStrips, made_in_grid, primary_transmission, scatter_transmission
 from oakbeam.core.physics.beam.receptor import ReceptorKind, absorbed_kev, signal_per_ugy_rqa5
 from oakbeam.core.physics.beam.scatter import (
     SKIN_NODES_CM,
     SUPPORT_AS_TISSUE,
     View,
     backscattered,
-    between,
     composition_ratio,
     scattered,
     thickness_nodes,
     tissue_back_ratio,
 )
 from oakbeam.core.physics.beam.spectrum import beam_quality, kerma_per_photon, spectrum
-from oakbeam.core.physics.beam.tables import Array, tables
+from oakbeam.core.physics.beam.tables import Array, between, tables
 from oakbeam.core.physics.geometry import source_to_skin_cm
 
 KVP_RANGE = (40.0, 150.0)
@@ -211,6 +210,9 @@ def evaluate(setup: BeamSetup, part: Part) -> Beam:
     k100 *= setup.output_scale
     primary = _primary(setup, part)
     scatter = _scatter(setup, part, primary)
+    if setup.grid:
+        # What the grid makes of the primary is scatter too.
+        scatter[_KERMA:] += (primary @ _made(setup.grid, setup.receptor)[:, :, 0].T).T
     caught = absorbed_kev(setup.receptor)
     behind = primary * _grid_primary(setup)
     primary_kerma, primary_signal_before = primary @ kerma_per_photon(), primary @ caught
@@ -256,7 +258,10 @@ def rqa5_equivalent_ugy(setup: BeamSetup, part: Part) -> Array:
     check(setup, part)
     primary = _primary(setup, part)
     scatter = _scatter(setup, part, primary, _SIGNAL)
-    signal = primary @ (_grid_primary(setup) * absorbed_kev(setup.receptor)) + scatter
+    of_primary = _grid_primary(setup) * absorbed_kev(setup.receptor)
+    if setup.grid:
+        of_primary = of_primary + _made(setup.grid, setup.receptor)[1, :, 0]
+    signal = primary @ of_primary + scatter
     return np.asarray(signal / signal_per_ugy_rqa5(setup.receptor))
 
 
@@ -353,10 +358,30 @@ def _counted(number: Array, energies: Array, grid: GridStrips | None, receptor: 
     before = [np.einsum("...a,h...a->...", half, one) for one in (energies, kerma, signal)]
     if grid is None:
         return np.array([*before, *before[1:], np.einsum("...a,h...a,h...a->...", half, signal, signal)])
-    passed = half * _at_angles(scatter_transmission(grid), bins)
-    caught = passed * signal
-    behind = [np.einsum("h...a,h...a->...", *pair) for pair in ((passed, kerma), (passed, signal), (caught, signal))]
+    behind = [np.einsum("...a,h...a->...", half, _at_angles(one, bins)) for one in behind_grid(grid, receptor)]
     return np.array([*before, *behind])
+
+
+@cached(64)
+def behind_grid(grid: GridStrips, receptor: ReceptorKind) -> Array:
+    """(3, energy bin, angle bin): planar kerma, absorbed energy and its square behind a grid, of a scattered photon that
+    enters it: what passes and what the grid makes of it."""
+    passed, signal = scatter_transmission(grid), _absorbed_by_angle(receptor)
+    own = np.array([passed * kerma_per_photon()[:, None], passed * signal, passed * signal**2])
+    return np.asarray(own + _made(grid, receptor)[:, :, 1:])
+
+
+MADE_AT_COSINE = 0.85
+"""How what a grid makes meets the receptor on the whole: forward scatter near 1, fluorescence near 2/3."""
+
+
+@cached(64)
+def _made(grid: GridStrips, receptor: ReceptorKind) -> Array:
+    """(3, energy bin, entry): kerma, absorbed energy and its square of what a grid makes of a photon."""
+    made = made_in_grid(grid)
+    energies = made.share * tables().energies_kev[:, None]
+    kerma, signal = _at(kerma_per_photon(), energies), _at(absorbed_kev(receptor, MADE_AT_COSINE), energies)
+    return np.asarray([(made.number / 2 * one).sum(axis=0) for one in (kerma, signal, signal**2)])
 
 
 def _back(setup: BeamSetup, part: Part) -> Array:

@@ -14,7 +14,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from oakbeam.core.cache import cached
-from oakbeam.core.physics.beam.tables import Array, tables
+from oakbeam.core.physics.beam.tables import Array, between, tables
 
 SUPPORT_AS_TISSUE = 2.5
 """1 cm of aluminium scatters about as much as this many cm of soft tissue (electrons per volume, coherent counted in)."""
@@ -133,13 +133,6 @@ def ring_shares(edges_cm: Array, width_cm: Array | float, height_cm: Array | flo
     a, b = np.reshape(width_cm, (-1, 1)) / 2, np.reshape(height_cm, (-1, 1)) / 2
     areas, r2 = _disc_in_rectangle(edges_cm, a, b), edges_cm**2
     return np.asarray((areas[:, 1:] - areas[:, :-1]) / (math.pi * (r2[1:] - r2[:-1])))
-
-
-def between(nodes: Array, values: Array) -> tuple[NDArray[np.intp], Array]:
-    """(lower node, share of the upper one) for each value, the ends held."""
-    place = np.minimum(np.maximum(nodes.searchsorted(values, side="right") - 1, 0), len(nodes) - 2)
-    low = nodes[place]
-    return place, np.minimum(np.maximum((values - low) / (nodes[place + 1] - low), 0.0), 1.0)
 
 
 def _disc_in_rectangle(r: Array, a: Array, b: Array) -> Array:

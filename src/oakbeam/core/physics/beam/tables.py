@@ -63,6 +63,12 @@ class Tables:
     lung_fractions: Array
     lung_thicknesses_cm: Array
     ratio_fields_cm: Array
+    interspaces: tuple[str, ...]
+    grid_ratios: Array
+    grid_lines_per_cm: Array
+    grid_leads_mm: Array
+    grid_kev: Array
+    grid_made: Array
 
 
 @cache
@@ -83,6 +89,7 @@ def tables() -> Tables:
     def by_material(key: str) -> dict[str, Array]:
         return dict(zip(materials, loaded["attenuation.npz"][key], strict=True))
 
+    made = loaded["grid.npz"]
     scatter, energies, nodes = loaded["scatter.npz"], lists["energies_kev"], lists["scatter_kev"]
     number, back = scatter["number"], scatter["back"]
     mean = _unpacked(scatter["energy_steps"], manifest["energy_share"])
@@ -127,7 +134,21 @@ def tables() -> Tables:
         lung_fractions=lists["lung_fractions"],
         lung_thicknesses_cm=lists["lung_thicknesses_cm"],
         ratio_fields_cm=lists["ratio_fields_cm"],
+        interspaces=tuple(manifest["interspaces"]),
+        grid_ratios=lists["grid_ratios"],
+        grid_lines_per_cm=lists["grid_lines_per_cm"],
+        grid_leads_mm=lists["grid_leads_mm"],
+        grid_kev=lists["grid_kev"],
+        # Numbers go by powers with a grid's measures and the energy: their logarithm is what is interpolated.
+        grid_made=np.stack([np.log(np.maximum(made["number"], 1e-6)), made["mean"], made["spread"]], axis=-1),
     )
+
+
+def between(nodes: Array, values: Array) -> tuple[NDArray[np.intp], Array]:
+    """(lower node, share of the upper one) for each value, the ends held."""
+    place = np.minimum(np.maximum(nodes.searchsorted(values, side="right") - 1, 0), len(nodes) - 2)
+    low = nodes[place]
+    return place, np.minimum(np.maximum((values - low) / (nodes[place + 1] - low), 0.0), 1.0)
 
 
 def _unpacked(steps: Array, limits: list[float]) -> Array:
