@@ -78,7 +78,7 @@ def store(tmp_path: Path) -> Iterator[Store]:
 @pytest.fixture
 def charted(store: Store) -> Store:
     """A database whose Room 1 has the four round lines approved as version 1."""
-    approved(store, charts.add_draft(store, "room-1", "Round numbers", "keeper", tuple(LINES.values())).id)
+    approved(store, charts.add_draft(store, "room-1", "Round numbers", "keeper", tuple(LINES.values()), "average").id)
     return store
 
 

@@ -104,6 +104,7 @@ def main() -> None:
     given = parser.parse_args()
     base = scatter.make_base(given.histories)
     ratios = scatter.make_ratios(given.ratio_histories)
+    imparted = scatter.make_imparted(given.ratio_histories // 4)
     grids = grid_transport.make(given.grid_histories)
     seen = base["error"][np.isfinite(base["error"])]
     made_with = {
@@ -119,7 +120,7 @@ def main() -> None:
         {
             "attenuation.npz": {name: table.astype(np.float32) for name, table in attenuation().items()},
             "spectra.npz": {"spectra": made.astype(np.float32)},
-            "scatter.npz": pack_scatter(base, ratios),
+            "scatter.npz": pack_scatter(base, ratios) | {"imparted": imparted.astype(np.float32)},
             "grid.npz": {name: table.astype(np.float32) for name, table in grids.items()},
         },
         made_with,

@@ -118,6 +118,24 @@ def make_base(histories: int, jobs: Iterable[tuple[int, int]] | None = None) -> 
     return found | {"error": error}
 
 
+def imparted_run(job: tuple[float, float, int]) -> float:
+    """Share of the energy of photons of one energy that a slab of soft tissue keeps: (thickness [cm], keV, histories).
+
+    Per photon it does not depend on the field, since the slab is endless.
+    """
+    thickness, energy, histories = job
+    tally = transport.run(
+        [Layer("soft", thickness)], _single(energy), histories, 5, GAPS_CM[:1], np.array([100.0 + thickness])
+    )
+    return tally.imparted
+
+
+def make_imparted(histories: int) -> Array:
+    """(thickness, energy): `imparted_run` on the axes of the base."""
+    jobs = [(float(t), float(e), histories) for t in THICKNESSES_CM for e in ENERGIES_KEV]
+    return np.array(list(_spread(imparted_run, jobs, "imparted"))).reshape(len(THICKNESSES_CM), -1)
+
+
 def ratio_run(job: tuple[str, float, float, float, float, int]) -> Array:
     """(3, field): ratios of a stack over smeared soft tissue, for each of RATIO_FIELDS_CM: of the scatter-to-primary ratio
     in planar energy and in planar kerma, and of the backscatter.

@@ -47,8 +47,8 @@ class Tally:
     number, energy, square: (gap, source, ring, angle) planar photons at the centre from each ring of the field, the sum of
     their energies [keV] and of its squares. back: (source, ring) backscattered air kerma at the entrance over that of the
     incident beam. transmitted: share that reaches the exit unscattered, for the check against the exponential. balance:
-    energy out and absorbed over energy in. responded: (kind, gap, source, ring) as number, for the responses asked for.
-    error: relative standard error of the sum of `number` at the first gap and source.
+    energy out and absorbed over energy in; imparted: absorbed over energy in. responded: (kind, gap, source, ring) as
+    number, for the responses asked for. error: relative standard error of the sum of `number` at the first gap and source.
     """
 
     number: Array
@@ -58,6 +58,7 @@ class Tally:
     responded: Array
     transmitted: float
     balance: float
+    imparted: float
     error: float
 
 
@@ -177,7 +178,7 @@ def _run(
     energy_out, square_out = np.zeros_like(number), np.zeros_like(number)
     back = np.zeros((len(sources), len(rings) - 1))
     responded = np.zeros((len(responses), len(gaps), len(sources), len(rings) - 1))
-    primary, energy_in, energy_done, kerma_in = 0.0, 0.0, 0.0, 0.0
+    primary, energy_in, energy_done, energy_left, kerma_in = 0.0, 0.0, 0.0, 0.0, 0.0
     square = 0.0
     for _ in range(histories):
         start = energies[min(np.searchsorted(cumulative, np.random.random()), len(energies) - 1)]
@@ -191,6 +192,7 @@ def _run(
         through = math.exp(-whole)
         primary += through
         energy_done += start * through
+        energy_left += start * through
         weight = 1 - through
         first_depth = -math.log(1 - np.random.random() * weight)
         x, y, z, u, v, w = 0.0, 0.0, 0.0, 0.0, 0.0, 1.0
@@ -227,6 +229,7 @@ def _run(
                 if first:  # rounding at the very end of the stack: an unscattered photon, already counted
                     break
                 energy_done += energy * weight
+                energy_left += energy * weight
                 if w > 0:
                     for g in range(len(gaps)):
                         dx, dy = x + u / w * gaps[g], y + v / w * gaps[g]
@@ -307,7 +310,7 @@ def _run(
                 weight *= 2
             left = -math.log(1 - np.random.random())
         square += scored * scored
-    return number, energy_out, square_out, back / kerma_in, responded, primary, energy_in, energy_done, square
+    return number, energy_out, square_out, back / kerma_in, responded, primary, energy_in, energy_done, energy_left, square
 
 
 @njit(cache=True)
@@ -356,7 +359,7 @@ def run(
     names = sorted({layer.material for layer in layers})
     data = [material_tables(name) for name in names]
     air = coefficients("air", _MU_KEV)["absorption"]
-    number, energy, energy_square, back, responded, primary, energy_in, energy_done, square = _run(
+    number, energy, energy_square, back, responded, primary, energy_in, energy_done, energy_left, square = _run(
         seed,
         histories,
         np.asarray(energies, float),
@@ -386,5 +389,6 @@ def run(
         responded / primary,
         primary / histories,
         energy_done / energy_in,
+        (energy_done - energy_left) / energy_in,
         error,
     )

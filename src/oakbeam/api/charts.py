@@ -21,7 +21,7 @@ from oakbeam.core.charts.line import (
 )
 from oakbeam.core.charts.validation import check_line
 from oakbeam.core.errors import Refusal
-from oakbeam.core.physics.rules_of_thumb import GridTable
+from oakbeam.core.physics.rules_of_thumb import DEFAULT_GRID_TABLE, GridTable
 from oakbeam.store import Store, charts, comments, history, local, people, rooms
 from oakbeam.store.charts import LineChange
 
@@ -67,7 +67,7 @@ class Heading(RequestBody):
     """A draft's name, grid table and note."""
 
     name: Name
-    grid_table: GridTable = "average"
+    grid_table: GridTable = DEFAULT_GRID_TABLE
     note: Text = ""
 
 

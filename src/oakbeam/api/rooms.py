@@ -88,7 +88,8 @@ def add(store: Store, asked: NewRoom, actor: str) -> Room:
     room_id = re.sub(r"[^a-z0-9]+", "-", asked.name.lower()).strip("-")[:60]
     if not room_id or any(room.id == room_id for room in rooms.all_rooms(store)):
         raise Refusal("Name in use", f"'{asked.name[:40]}' is taken, or has no letters.", None, "name")
-    made = replace(base, id=room_id, name=asked.name, calibration=None)
+    # A new room starts with the physics model; which method rules is then its own choice.
+    made = replace(base, id=room_id, name=asked.name, calibration=None, school="model")
     return rooms.save(store, check_room(made), actor, {"like": base.id})
 
 

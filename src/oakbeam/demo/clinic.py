@@ -71,7 +71,9 @@ def room_1() -> Room:
     )
     tube = Tube(3.2)
     outputs = _outputs((40, 50, 60, 70, 80, 90, 100, 120, 140, 150), 48, tube)
-    return Room("room-1", "Room 1", generator, outputs, supports, receptors, (Grid(6, 40, 110, (90, 140)),), tube)
+    return Room(
+        "room-1", "Room 1", generator, outputs, supports, receptors, (Grid(6, 40, 110, (90, 140)),), tube, school="rules"
+    )
 
 
 def room_2() -> Room:
@@ -116,6 +118,7 @@ def portable() -> Room:
         (Grid(6, 60, 110, (90, 140), 0.03, "fibre", 0.2),),
         tube,
         None,
+        "rules",
     )
 
 

@@ -15,7 +15,7 @@ from functools import partial
 from oakbeam.core.charts.line import Chart, ChartLine, Link
 from oakbeam.core.charts.links import followed
 from oakbeam.core.charts.systems import Band, Banded, FixedKvp, Levelled, MasRule, Point, SystemName, VariableKvp
-from oakbeam.core.physics.rules_of_thumb import GridTable
+from oakbeam.core.physics.rules_of_thumb import DEFAULT_GRID_TABLE, GridTable
 from oakbeam.store.database import Conflict, Connection, NotFound, Store, audit, now
 
 MOST_AT_ONCE = 500
@@ -53,7 +53,7 @@ def add_draft(
     name: str,
     actor: str,
     lines: tuple[ChartLine, ...] = (),
-    grid_table: GridTable = "average",
+    grid_table: GridTable = DEFAULT_GRID_TABLE,
     note: str = "",
 ) -> Chart:
     """A new draft of the room's next version; Conflict where the room already has a draft."""

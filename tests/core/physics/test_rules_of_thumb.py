@@ -32,9 +32,6 @@ def test_every_adjustment_is_undone_by_its_inverse(mas, s1, s2, k1, k2, t1, t2, 
         ),
         "grid": rules_of_thumb.convert_grid(rules_of_thumb.convert_grid(mas, g1, g2, k1, table), g2, g1, k1, table),
         "speed": rules_of_thumb.convert_speed(rules_of_thumb.convert_speed(mas, v1, v2), v2, v1),
-        "waveform": rules_of_thumb.convert_waveform(
-            rules_of_thumb.convert_waveform(mas, "single_phase", "high_frequency"), "high_frequency", "single_phase"
-        ),
     }
     for name, back in there_and_back.items():
         assert back == pytest.approx(mas, rel=1e-9), name
@@ -98,7 +95,6 @@ def test_a_smaller_field_never_needs_less(one, other):
         (lambda: rules_of_thumb.collimation_factor(35 * 43), 1),
         (lambda: rules_of_thumb.collimation_factor(25 * 30), 1.35),
         (lambda: rules_of_thumb.collimation_factor(20 * 25), 1.5),
-        (lambda: rules_of_thumb.convert_waveform(100, "single_phase", "three_phase_6"), 60),
         (lambda: rules_of_thumb.KVP_EXPONENT, 4.959484),
     ],
 )
@@ -128,7 +124,7 @@ GOOD = {
     "mas": 40.0, "sid_from_cm": 100.0, "sid_to_cm": 110.0, "kerma": 5.0, "distance_from_cm": 100.0, "distance_to_cm": 80.0,
     "kvp_from": 80.0, "kvp_to": 90.0, "kvp": 80.0, "mas_from": 40.0, "mas_to": 20.0, "from_cm": 20.0, "to_cm": 24.0,
     "doubling_cm": 4.5, "kvp_per_cm": 2.0, "speed_from": 200.0, "speed_to": 400.0, "area_cm2": 900.0, "ratio": 8,
-    "ratio_from": 8, "ratio_to": 12, "table": "by_kvp", "waveform_from": "single_phase", "waveform_to": "high_frequency",
+    "ratio_from": 8, "ratio_to": 12, "table": "by_kvp",
 }  # fmt: skip
 RULES = [
     rule

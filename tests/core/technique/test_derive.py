@@ -177,7 +177,7 @@ def test_film_is_forecast_as_density():
         (LSPINE, 36, {}, "usually avoids motion"),
         (LSPINE, 24, {"kvp": 100}, "outside the usual 75 to 90"),
         (LSPINE, 21, {"kvp": 110}, "more than two steps of the 15 % rule"),
-        (HAND, 3, {"kvp": 62}, "too weak below 60 kVp"),
+        (HAND, 3, {"kvp": 68}, "15 % rule: mAs ×"),
         (HAND, 1.5, {}, "check jaw edge, mat, unit"),
         (CHEST, 16, {"exposure_control": "aec", "grid_ratio": 5}, "below the AEC's shortest response"),
         (LSPINE, 24, {"grid_ratio": 8}, "lists no 8:1 grid"),

@@ -2058,7 +2058,7 @@ export interface components {
              * Grid Table
              * @enum {string}
              */
-            grid_table: "average" | "by_kvp";
+            grid_table: "computed" | "average" | "by_kvp";
             /** Author */
             author: string;
             /** Approver */
@@ -2987,10 +2987,10 @@ export interface components {
             name: string;
             /**
              * Grid Table
-             * @default average
+             * @default computed
              * @enum {string}
              */
-            grid_table: "average" | "by_kvp";
+            grid_table: "computed" | "average" | "by_kvp";
             /**
              * Note
              * @default
@@ -4108,7 +4108,7 @@ export interface components {
             aec: components["schemas"]["Aec"] | null;
             /**
              * School
-             * @default rules
+             * @default model
              * @enum {string}
              */
             school: "rules" | "model";

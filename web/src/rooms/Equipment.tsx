@@ -207,12 +207,12 @@ export function Equipment({ room, onChange }: Props) {
         <Section title="Calculated by">
           <Segmented
             label="Method"
-            value={room.school ?? "rules"}
+            value={room.school ?? "model"}
             options={[
-              { value: "rules", label: "Rules of thumb" },
               { value: "model", label: "Physics model" },
+              { value: "rules", label: "Rules of thumb" },
             ]}
-            onChange={(school) => set({ school: school === "model" ? "model" : "rules" })}
+            onChange={(school) => set({ school: school === "rules" ? "rules" : "model" })}
           />
           <p className="text-note text-ink-3">
             The other method is shown on each step where the two differ by over 10 %. At a chart line&apos;s

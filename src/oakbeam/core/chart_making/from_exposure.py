@@ -2,8 +2,10 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from dataclasses import dataclass, replace
 
+from oakbeam.core.chart_check.level import best_doubling_cm, best_kvp_per_cm
 from oakbeam.core.charts.levelled import level
 from oakbeam.core.charts.line import KVP_RANGE, MAS_RANGE, ChartLine, usual_bands
 from oakbeam.core.charts.systems import Band, Banded, FixedKvp, MasRule, SystemName, VariableKvp
@@ -37,7 +39,8 @@ def line_from_exposure(
     replaced).
 
     With an exposure index the mAs is first brought to the target: mAs * 10^(-DI/10). parameter is the doubling thickness
-    [cm] for fixed kVp and the kVp per cm for variable kVp; None takes the usual value. Levelled takes the kVp per cm that
+    [cm] for fixed kVp and the kVp per cm for variable kVp; None takes what the physics model holds best for the part, grid
+    and range (the taught 4.5 cm and 2 kVp per cm stand beside on the page). Levelled takes the kVp per cm that
     the kVp steps with (0, the usual, keeps it) and its mAs from the physics model. Banded cuts the range midway between the
     projection's small, average and large patient; the band that holds the measured thickness keeps the accepted numbers,
     the others follow at the same kVp by the doubling thickness between the middles of the bands.
@@ -52,15 +55,30 @@ def line_from_exposure(
             raise Refusal("No index on film", "A film-screen receptor gives no exposure index.", None, "ei")
         mas = corrected_mas(mas, deviation_index(exposure.ei, target))
     law: MasRule
-    if school == "fixed_kvp":
-        law = FixedKvp(exposure.thickness_cm, exposure.kvp, mas, parameter or rules_of_thumb.DEFAULT_DOUBLING_CM)
-    elif school == "variable_kvp":
-        law = VariableKvp(exposure.thickness_cm, exposure.kvp, mas, parameter or rules_of_thumb.DEFAULT_KVP_PER_CM)
-    elif school == "levelled":
+    if school == "levelled":
         law = level(line, room, projection, exposure.thickness_cm, exposure.kvp, mas, parameter or 0.0)
+    elif school == "variable_kvp":
+        law = VariableKvp(exposure.thickness_cm, exposure.kvp, mas)
+        law = replace(law, kvp_per_cm=parameter or _fitted(best_kvp_per_cm, replace(line, law=law), room, projection))
     else:
-        law = _bands_around(exposure, mas, line.range_cm, projection, parameter or rules_of_thumb.DEFAULT_DOUBLING_CM)
+        law = FixedKvp(exposure.thickness_cm, exposure.kvp, mas)
+        doubling = parameter or _fitted(best_doubling_cm, replace(line, law=law), room, projection)
+        law = replace(law, doubling_cm=doubling)
+        if school == "banded":
+            law = _bands_around(exposure, mas, line.range_cm, projection, doubling)
     return check_line(replace(line, law=law), projection, room)
+
+
+def _fitted(
+    best: Callable[[ChartLine, Room, Projection, float], float], line: ChartLine, room: Room, projection: Projection
+) -> float:
+    """What the model holds best over the range of a line; the taught value, which it starts with, where it has no answer."""
+    law = line.law
+    assert isinstance(law, FixedKvp | VariableKvp)
+    try:
+        return best(line, room, projection, law.kvp)
+    except Refusal:
+        return law.doubling_cm if isinstance(law, FixedKvp) else law.kvp_per_cm
 
 
 def _bands_around(

@@ -138,7 +138,7 @@ class Room:
     loose_grids: tuple[Grid, ...] = ()
     tube: Tube = Tube()
     aec: Aec | None = Aec()
-    school: Method = "rules"
+    school: Method = "model"
     calibration: Calibration | None = None
     revision: int = 1
 

@@ -31,14 +31,6 @@ def magnification(sid_cm: float, oid_cm: float) -> float:
     return sid_cm / (sid_cm - oid_cm)
 
 
-def sid_for_magnification(oid_cm: float, wanted: float) -> float:
-    """SID [cm] that gives magnification `wanted` (> 1) at an OID > 0: SID = M * OID / (M - 1)."""
-    positive("oid_cm", oid_cm)
-    if not 1 < wanted < math.inf:
-        raise OutOfRange("Out of range", "magnification must be above 1.", {"min": 1.0, "unit": ""}, "magnification")
-    return wanted * oid_cm / (wanted - 1)
-
-
 def geometric_unsharpness_mm(focal_spot_mm: float, sid_cm: float, oid_cm: float) -> float:
     """Ug = f * OID / SOD [mm], the penumbra width at the receptor."""
     return positive("focal_spot_mm", focal_spot_mm) * (magnification(sid_cm, oid_cm) - 1)
@@ -92,13 +84,6 @@ def source_to_skin_cm(sid_cm: float, thickness_cm: float, gap_cm: float) -> floa
 
 
 MIN_SOURCE_TO_SKIN_CM = 15.0
-
-
-def field_at_distance_cm(width_at_receptor_cm: float, sid_cm: float, from_receptor_cm: float) -> float:
-    """Width of the light field at a plane `from_receptor_cm` towards the tube: w * (SID - d) / SID."""
-    positive("sid_cm", sid_cm)
-    within("from_receptor_cm", from_receptor_cm, 0, sid_cm, "cm")
-    return width_at_receptor_cm * (sid_cm - from_receptor_cm) / sid_cm
 
 
 def cutoff_off_distance(grid_ratio: float, off_centre_cm: float, focal_cm: float, sid_cm: float) -> float:

@@ -23,7 +23,10 @@ DOUBLING_CM_RANGE = (2.0, 12.0)
 DEFAULT_KVP_PER_CM = 2.0
 KVP_PER_CM_RANGE = (0.5, 5.0)
 
-GridTable = Literal["average", "by_kvp"]
+TextbookGridTable = Literal["average", "by_kvp"]
+GridTable = Literal["computed", "average", "by_kvp"]
+"""Where a chart takes the factor of another grid from: the physics model for the part and beam at hand, or a textbook."""
+DEFAULT_GRID_TABLE: GridTable = "computed"
 GRID_FACTORS_AVERAGE: Mapping[int, float] = {0: 1.0, 5: 2.0, 6: 3.0, 8: 4.0, 10: 4.5, 12: 5.0, 16: 6.0}
 GRID_FACTORS_KVP = (70.0, 90.0, 120.0)
 GRID_FACTORS_BY_KVP: Mapping[int, tuple[float, float, float]] = {
@@ -36,12 +39,6 @@ GRID_FACTORS_BY_KVP: Mapping[int, tuple[float, float, float]] = {
 COLLIMATION_POINTS = ((1505.0, 1.0), (750.0, 1.35), (500.0, 1.5))
 """Field area at the receptor [cm²] and mAs factor: 35x43, 25x30, 20x25 cm. For thick parts only."""
 COLLIMATION_FROM_THICKNESS_CM = 10.0
-WAVEFORM_FACTORS: Mapping[str, float] = {
-    "single_phase": 1.0,
-    "three_phase_6": 0.6,
-    "three_phase_12": 0.5,
-    "high_frequency": 0.5,
-}
 
 
 def maintain_exposure(mas: float, sid_from_cm: float, sid_to_cm: float) -> float:
@@ -90,7 +87,7 @@ def kvp_for_thickness(kvp: float, from_cm: float, to_cm: float, kvp_per_cm: floa
     return positive("kvp", kvp) + kvp_per_cm * (positive("to_cm", to_cm) - positive("from_cm", from_cm))
 
 
-def grid_factor(ratio: int, kvp: float, table: GridTable = "average") -> float:
+def grid_factor(ratio: int, kvp: float, table: TextbookGridTable = "average") -> float:
     """Grid conversion factor of a grid ratio (0 means no grid, factor 1).
 
     "average" is the textbook single number near 80 to 90 kVp. "by_kvp" is tabulated at 70, 90 and 120 kVp for 5:1, 8:1,
@@ -112,7 +109,7 @@ def grid_factor(ratio: int, kvp: float, table: GridTable = "average") -> float:
     )
 
 
-def convert_grid(mas: float, ratio_from: int, ratio_to: int, kvp: float, table: GridTable = "average") -> float:
+def convert_grid(mas: float, ratio_from: int, ratio_to: int, kvp: float, table: TextbookGridTable = "average") -> float:
     """mAs that keeps the receptor exposure when the grid changes: mAs * GCF2 / GCF1."""
     return positive("mas", mas) * grid_factor(ratio_to, kvp, table) / grid_factor(ratio_from, kvp, table)
 
@@ -132,14 +129,6 @@ def collimation_factor(area_cm2: float) -> float:
     areas = tuple(math.log(area) for area, _ in reversed(COLLIMATION_POINTS))
     factors = tuple(factor for _, factor in reversed(COLLIMATION_POINTS))
     return _interpolate(math.log(area_cm2), areas, factors)
-
-
-def convert_waveform(mas: float, waveform_from: str, waveform_to: str) -> float:
-    """mAs for another generator waveform; only for importing old charts."""
-    for name in (waveform_from, waveform_to):
-        if name not in WAVEFORM_FACTORS:
-            raise Refusal("Unknown waveform", f"Waveform '{name}' is not known.", list(WAVEFORM_FACTORS), "waveform")
-    return positive("mas", mas) * WAVEFORM_FACTORS[waveform_to] / WAVEFORM_FACTORS[waveform_from]
 
 
 def _interpolate(x: float, xs: tuple[float, ...], ys: tuple[float, ...]) -> float:

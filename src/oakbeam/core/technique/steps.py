@@ -22,7 +22,7 @@ from oakbeam.core.patient.conditions import exposure_worth, modified, strongest
 from oakbeam.core.patient.patient import Patient
 from oakbeam.core.patient.thickness import declared_age
 from oakbeam.core.physics import geometry, rules_of_thumb
-from oakbeam.core.physics.rules_of_thumb import GridTable
+from oakbeam.core.physics.rules_of_thumb import GridTable, TextbookGridTable
 from oakbeam.core.projection import SUPPORT_NAMES, Projection
 from oakbeam.core.technique.model_state import ModelState
 from oakbeam.core.technique.result import Step
@@ -188,16 +188,20 @@ def grid_step(running: RunningTechnique, charted: ResolvedSetup, setup: Resolved
             why = f"{SUPPORT_NAMES[support.id]}: its own top and distance behind the patient."
             running.change("Support", 1.0, moved, why)
         return
-    gcf_from = rules_of_thumb.grid_factor(charted.grid_ratio, running.kvp, table)
-    gcf_to = rules_of_thumb.grid_factor(setup.grid_ratio, running.kvp, table)
     where = f" on the {SUPPORT_NAMES[support.id]}" if support.id != charted.support.id else ""
-    running.change(
-        "Grid",
-        rules_of_thumb.convert_grid(1.0, charted.grid_ratio, setup.grid_ratio, running.kvp, table),
-        running.model.move(**place, grid_ratio=setup.grid_ratio),
-        f"{_grid_words(charted.grid_ratio)} to {_grid_words(setup.grid_ratio)}{where}: factor {gcf_from:.3g} to {gcf_to:.3g}"
-        f" ({'textbook average' if table == 'average' else f'table at {running.kvp:.0f} kVp'}).",
-    )
+    change = f"{_grid_words(charted.grid_ratio)} to {_grid_words(setup.grid_ratio)}{where}"
+    by_model = running.model.move(**place, grid_ratio=setup.grid_ratio)
+    textbook: TextbookGridTable = "average" if table == "computed" else table
+    gcf_from = rules_of_thumb.grid_factor(charted.grid_ratio, running.kvp, textbook)
+    gcf_to = rules_of_thumb.grid_factor(setup.grid_ratio, running.kvp, textbook)
+    by_rules = gcf_to / gcf_from
+    if table == "computed" and by_model is not None:
+        # Under both methods: a grid's worth is a matter of the part's scatter, for which one textbook number stands badly.
+        why = f"{change}: computed for this part and beam; the textbook average is {gcf_from:.3g} to {gcf_to:.3g}."
+        running.to("Grid", running.kvp, running.mas * by_model, why, "model", by_rules)
+        return
+    how = "textbook average" if textbook == "average" else f"table at {running.kvp:.0f} kVp"
+    running.change("Grid", by_rules, by_model, f"{change}: factor {gcf_from:.3g} to {gcf_to:.3g} ({how}).")
     low, high = rules_of_thumb.GRID_FACTORS_KVP[0], rules_of_thumb.GRID_FACTORS_KVP[-1]
     if table == "by_kvp" and not low <= running.kvp <= high:
         text = f"Grid factors are tabulated from {low:g} to {high:g} kVp; the end value was taken."
@@ -346,14 +350,31 @@ def hand_step(running: RunningTechnique, setup: ResolvedSetup) -> None:
         running.model.move(kvp=kvp)
     if running.kvp == kvp_before or running.method == "model":
         return
-    low, high = rules_of_thumb.FIFTEEN_PERCENT_VALID_KVP
+    _fifteen_percent_holds(running, kvp_before)
+
+
+def _fifteen_percent_holds(running: RunningTechnique, kvp_before: float) -> None:
+    """Say where the 15 % rule parts from the beam in this part; without a model's answer, where textbooks say it ends."""
     steps = rules_of_thumb.fifteen_percent_steps(kvp_before, running.kvp)
+    by_rule = rules_of_thumb.mas_for_kvp(1.0, kvp_before, running.kvp)
+    by_model = running.model.trial(kvp=kvp_before).move(kvp=running.kvp)
     if abs(steps) > rules_of_thumb.FIFTEEN_PERCENT_MOST_STEPS:
         text = f"{kvp_before:.0f} to {running.kvp:.0f} kVp is more than two steps of the 15 % rule, which is then unsafe."
         running.caution("warning", text, "15 % rule")
-    elif min(kvp_before, running.kvp) < low or max(kvp_before, running.kvp) > high:
-        weak = "too weak below 60 kVp" if min(kvp_before, running.kvp) < low else "too strong above 100 kVp"
-        running.caution("note", f"The 15 % rule is {weak}: expect the index to be off.", "15 % rule")
+    elif by_model is not None:
+        off_di = 10 * math.log10(by_rule / by_model)
+        if abs(off_di) >= FIFTEEN_PERCENT_OFF_DI:
+            text = f"15 % rule: mAs ×{by_rule:.2g}; the beam in this part needs ×{by_model:.2g} ({off_di:+.1f} DI)."
+            running.caution("note", text.replace("-", "−"), "15 % rule")
+    else:
+        low, high = rules_of_thumb.FIFTEEN_PERCENT_VALID_KVP
+        if min(kvp_before, running.kvp) < low or max(kvp_before, running.kvp) > high:
+            weak = "too weak below 60 kVp" if min(kvp_before, running.kvp) < low else "too strong above 100 kVp"
+            running.caution("note", f"The 15 % rule is {weak}: expect the index to be off.", "15 % rule")
+
+
+FIFTEEN_PERCENT_OFF_DI = 0.5
+"""Where the 15 % rule misses the beam in the part at hand by this much, it is said [DI]."""
 
 
 def exposure_factor(running: RunningTechnique, kvp: float) -> float:

@@ -189,6 +189,7 @@ function DraftSettings({ chart }: { chart: Chart }) {
         className="w-72"
         value={chart.grid_table}
         options={[
+          { value: "computed", label: "Computed for this part" },
           { value: "average", label: "Textbook average" },
           { value: "by_kvp", label: "By kVp (70, 90, 120)" },
         ]}

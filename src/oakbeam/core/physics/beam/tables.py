@@ -52,6 +52,7 @@ class Tables:
     angle_edges_deg: Array
     moments: NDArray[np.float32]
     back: NDArray[np.float32]
+    imparted: Array
     tissues: tuple[str, ...]
     tissue_ratio: Array
     tissue_back_ratio: Array
@@ -123,6 +124,7 @@ def tables() -> Tables:
         angle_edges_deg=lists["angle_edges_deg"],
         moments=moments,
         back=back.reshape(t, e, -1).astype(np.float32),
+        imparted=scatter["imparted"],
         tissues=tuple(manifest["tissues"]),
         tissue_ratio=_on_nodes(scatter["tissue"], lists["ratio_kev"], nodes),
         tissue_back_ratio=_on_nodes(scatter["tissue_back"], lists["ratio_kev"], nodes),
