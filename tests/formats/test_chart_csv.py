@@ -43,13 +43,20 @@ LAWS = st.one_of(
 )
 
 
-@given(st.lists(st.tuples(LAWS, NOTES, st.none() | st.floats(50, 5000), st.floats(80, 180)), min_size=1, max_size=5))
+FILTERS = st.none() | st.sampled_from([one.id for one in ROOM.filters])
+
+
+@given(
+    st.lists(st.tuples(LAWS, NOTES, st.none() | st.floats(50, 5000), st.floats(80, 180), FILTERS), min_size=1, max_size=5)
+)
 def test_a_round_trip_gives_the_identical_lines(drawn):
     lines = tuple(
         check_line(
-            replace(LSPINE, law=law, note=note, target_ei=target, sid_cm=sid), catalogue.projection("lspine-ap"), ROOM
+            replace(LSPINE, law=law, note=note, target_ei=target, sid_cm=sid, filter=behind),
+            catalogue.projection("lspine-ap"),
+            ROOM,
         )
-        for law, note, target, sid in drawn
+        for law, note, target, sid, behind in drawn
     )
     assert chart_csv.read(chart_csv.write(lines), ROOM) == lines
 

@@ -80,6 +80,7 @@ class ConditionsIn(RequestBody):
     range_cm: tuple[ThicknessCm, ThicknessCm] | None = None
     target_ei: Annotated[Number, Field(ge=50, le=5000)] | None = None
     field_cm: tuple[Length, Length] | None = None
+    filter: Key | None = None
     note: Text = ""
 
 
@@ -222,6 +223,7 @@ def _conditions(known: Catalogue, asked: ConditionsIn) -> tuple[ChartLine, Proje
         law=Banded(()),
         target_ei=asked.target_ei,
         field_cm=asked.field_cm,
+        filter=asked.filter,
         note=asked.note,
     )
     return line, projection

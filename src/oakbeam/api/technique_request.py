@@ -49,6 +49,7 @@ class SetupRequest(RequestBody):
     sid_cm: Sid | None = None
     support: SupportId | None = None
     grid_ratio: GridRatio | None = None
+    filter: Annotated[Key | None, Field(description="a selectable filter of the room, or none; left out: the line's")] = None
     receptor: Key | None = None
     field_cm: tuple[Length, Length] | None = None
     tube_height_cm: (

@@ -13,7 +13,7 @@ from oakbeam.api.technique_request import AngleAdvice, Asked, TechniqueRequest, 
 from oakbeam.api.types import ChartReference
 from oakbeam.core.caution import Caution
 from oakbeam.core.patient.thickness import Thickness as MeasuredThickness
-from oakbeam.core.technique.alternatives import WhatIf, what_if
+from oakbeam.core.technique.alternatives import DoseAxis, WhatIf, what_if
 from oakbeam.core.technique.derive import derive
 from oakbeam.core.technique.result import Derived, Figures, Forecast, Step, Technique
 from oakbeam.demo import detector
@@ -63,12 +63,10 @@ def technique(store: Store, asked: TechniqueRequest) -> TechniqueResponse:
     )
 
 
-def choices(store: Store, asked: TechniqueRequest) -> WhatIf:
-    """What else would give the receptor the same for a patient (see `whatif`)."""
-    asked_for = look_up(store, asked)
-    return what_if(
-        asked_for.line, asked_for.room, asked_for.projection, asked_for.patient, asked_for.setup, asked_for.chart.grid_table
-    )
+def choices(store: Store, asked: TechniqueRequest, dose: DoseAxis = "skin_kerma") -> WhatIf:
+    """What else would give the receptor the same for a patient (see `what_if`)."""
+    found = look_up(store, asked)
+    return what_if(found.line, found.room, found.projection, found.patient, found.setup, found.chart.grid_table, dose)
 
 
 def derive_asked(store: Store, asked: TechniqueRequest) -> tuple[Asked, Derived, ChartReference]:
@@ -81,10 +79,10 @@ def derive_asked(store: Store, asked: TechniqueRequest) -> tuple[Asked, Derived,
 
 
 @router.post("/what-if", tags=["desk"])
-def what_else(store: StoreHere, asked: TechniqueRequest) -> WhatIf:
-    """The choices of kVp, grid and SID that give the receptor the same, with dose, contrast and time, by the physics
-    model."""
-    return choices(store, asked)
+def what_else(store: StoreHere, asked: TechniqueRequest, dose: DoseAxis = "skin_kerma") -> WhatIf:
+    """The choices of kVp, grid, filter and SID that give the receptor the same, with what each gains and gives, by the
+    physics model. dose: the figure by which the best are picked."""
+    return choices(store, asked, dose)
 
 
 @router.post("/read-outs", tags=["technique"])

@@ -19,7 +19,7 @@ from oakbeam.core.charts.line import ChartLine, usual_range_cm
 from oakbeam.core.charts.systems import Band, Banded, SystemName
 from oakbeam.core.charts.validation import check_line
 from oakbeam.core.equipment.generator import FocalSpot, Generator, PowerPoint, nearest_setting, renard_r10
-from oakbeam.core.equipment.room import Aec, Grid, Output, Receptor, Room, Support, Tube
+from oakbeam.core.equipment.room import Aec, Filter, Grid, Output, Receptor, Room, Support, Tube
 from oakbeam.core.equipment.room_beam import beam_setup, usual_field, wanted_rqa5_ugy
 from oakbeam.core.patient.thickness import LIMB_SHARE, usual_child_cm
 from oakbeam.core.physics import rules_of_thumb
@@ -71,9 +71,9 @@ def room_1() -> Room:
     )
     tube = Tube(3.2)
     outputs = _outputs((40, 50, 60, 70, 80, 90, 100, 120, 140, 150), 48, tube)
-    return Room(
-        "room-1", "Room 1", generator, outputs, supports, receptors, (Grid(6, 40, 110, (90, 140)),), tube, school="rules"
-    )
+    copper = (Filter("cu-01", "1 mm Al + 0.1 mm Cu", 1, 0.1), Filter("cu-02", "1 mm Al + 0.2 mm Cu", 1, 0.2))
+    loose = (Grid(6, 40, 110, (90, 140)),)
+    return Room("room-1", "Room 1", generator, outputs, supports, receptors, loose, tube, school="rules", filters=copper)
 
 
 def room_2() -> Room:

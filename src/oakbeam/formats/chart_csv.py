@@ -53,6 +53,7 @@ PLAIN = (
     "mas",
     "kvp_per_cm",
     "target_ei",
+    "filter",
     "band",
     "note",
 )
@@ -77,6 +78,7 @@ COLUMNS = (
     "target_ei",
     "field_width_cm",
     "field_height_cm",
+    "filter",
     "line",
     "follows",
     "plus_kvp",
@@ -438,6 +440,7 @@ def _conditions(record: _Record) -> ChartLine | None:
         field_cm=None if width is None or height is None else (width, height),
         note=unguarded(record.text("note")),
         link=_link(record),
+        filter=record.text("filter") or None,
         key=None if (key := record.number("line")) is None else int(key),
     )
 
@@ -500,6 +503,7 @@ def rows_for(line: ChartLine) -> list[dict[str, str]]:
         "target_ei": number(line.target_ei),
         "field_width_cm": number(line.field_cm[0] if line.field_cm else None),
         "field_height_cm": number(line.field_cm[1] if line.field_cm else None),
+        "filter": line.filter or "",
         "line": number(line.key),
         **(
             {

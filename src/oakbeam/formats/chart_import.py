@@ -32,6 +32,7 @@ WORDS: Mapping[str, tuple[str, ...]] = {
     "mas": ("mas", "ma s", "milliampere seconds", "tube load"),
     "doubling": ("doubling", "mas doubles every"),
     "kvp_per_cm": ("kvp per cm", "kv per cm"),
+    "filter": ("filter", "added filter", "tube filter"),
     "target_ei": ("target ei", "target index", "eit"),
     "note": ("note", "notes", "remark", "remarks", "comment"),
 }

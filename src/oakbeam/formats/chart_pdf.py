@@ -221,9 +221,10 @@ def _card(lines: Sequence[SheetLine], page: Page) -> list[Flowable]:
         steady = len(set(kvps)) == 1
         kvp = _number(middle.kvp) if steady else f"{_number(min(kvps, default=None))}–{_number(max(kvps, default=None))}"
         grid = f" g{one.line.grid_ratio}" if one.line.grid_ratio else ""
-        name = f"{_safe(one.exam)} {_safe(one.name)}<font color='#5b5449'>{grid} {one.line.sid_cm:g}</font>"
+        behind = f", {_safe(one.filter)}" if one.filter else ""
+        name = f"{_safe(one.exam)} {_safe(one.name)}<font color='#5b5449'>{grid} {one.line.sid_cm:g}{behind}</font>"
         rows.append([Paragraph(text, _style(page)) for text in (name, kvp, *mas)])
-    key = Paragraph("mAs by thickness in cm; g: grid ratio; last figure of the name: SID in cm.", small)
+    key = Paragraph("mAs by thickness in cm; g: grid ratio; then SID in cm, and a tube filter where there is one.", small)
     return [_ruled(rows, [0.37 * width, 0.12 * width, *[0.17 * width] * 3], []), key]
 
 

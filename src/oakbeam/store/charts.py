@@ -407,6 +407,7 @@ def _line_from(row: sqlite3.Row, bands: tuple[Band, ...], points: tuple[Point, .
         target_ei=row["target_ei"],
         field_cm=None if row["field_w_cm"] is None else (row["field_w_cm"], row["field_h_cm"]),
         note=row["note"],
+        filter=row["filter"],
         link=None
         if row["follows"] is None
         else Link(row["follows"], row["follows_kvp"], row["follows_mas"], row["follows_cm"]),
@@ -431,6 +432,7 @@ def _columns(line: ChartLine) -> dict[str, object]:
         "field_w_cm": field[0],
         "field_h_cm": field[1],
         "note": line.note,
+        "filter": line.filter,
         "follows": line.link and line.link.to,
         "follows_kvp": line.link and line.link.kvp_added,
         "follows_mas": line.link and line.link.mas_factor,

@@ -17,6 +17,7 @@ from oakbeam.core.chart_making.from_exposure import AcceptedExposure, line_from_
 from oakbeam.core.charts.systems import Levelled, Point
 from oakbeam.core.charts.table import tabulate
 from oakbeam.core.charts.validation import check_line
+from oakbeam.core.equipment.room import Filter
 from oakbeam.core.equipment.room_beam import beam_setup
 from oakbeam.core.errors import OutOfRange, Refusal
 from oakbeam.core.patient.patient import Patient
@@ -177,26 +178,68 @@ def test_between_points_the_mas_goes_in_the_logarithm_and_a_step_of_kvp_stays_a_
     assert law.at(13) == (75, 18)
 
 
-def test_what_if_holds_the_receptor_exposure_and_marks_what_nothing_beats():
-    found = what_if(LSPINE, ROOM, projection(LSPINE), Patient(24), Setup())
-    now = next(one for one in found.choices if one.current)
-    own = technique(LSPINE, 24)
-    assert (now.kvp, now.mas, now.grid_ratio, now.sid_cm) == (80, own.technique.mas, 12, 107)
-    assert {0, 12} == {one.grid_ratio for one in found.choices}
-    inside = [one for one in found.choices if not one.over_time_ceiling]
-    for one in inside:
-        beaten = any(other.cnr >= one.cnr and other.incident_air_kerma_mgy < one.incident_air_kerma_mgy for other in inside)
+def choices(line, thickness, **more):
+    return what_if(line, ROOM, projection(line), Patient(thickness), Setup(), **more)
+
+
+@pytest.mark.parametrize("dose", ["skin_kerma", "energy_imparted"])
+@pytest.mark.parametrize(("line", "thickness"), [(LSPINE, 24), (KNEE, 13.3), (CHEST, 22)])
+def test_what_if_offers_only_what_the_room_can_do_and_nothing_beats(line, thickness, dose):
+    found = choices(line, thickness, dose=dose)
+    support, ceiling = ROOM.support(line.support), projection(line).time_ceiling_ms
+    nearest, furthest = support.tube_travel_cm
+    (now,) = (one for one in found.choices if one.current)
+    own = technique(line, thickness)
+    assert (now.mas, now.grid_ratio, now.sid_cm, now.said) == (own.technique.mas, line.grid_ratio, line.sid_cm, "as now")
+    figure = {"skin_kerma": "incident_air_kerma_mgy", "energy_imparted": "energy_imparted_mj"}[dose]
+    for one in found.choices:
+        assert one.current or (nearest <= one.sid_cm <= furthest and one.time_ms <= ceiling and one.cnr >= found.least_cnr)
+        assert one.mas in ROOM.generator.mas
+        assert one.kvp in ROOM.generator.kvp
+        beaten = any(other.cnr >= one.cnr and getattr(other, figure) < getattr(one, figure) for other in found.choices)
         assert not (one.front and beaten)
-    keys = [(one.kvp, one.grid_ratio, one.sid_cm) for one in found.choices]
-    assert len(set(keys)) == len(keys)
-    between = what_if(KNEE, ROOM, projection(KNEE), Patient(13.3), Setup())  # 68.6 kVp by the chart
-    assert [one.kvp for one in between.choices if one.current] == [69]
-    grids = [one for one in found.choices if one.grid_ratio]
-    assert all(95 <= one.sid_cm <= 130 for one in grids)
-    assert all(one.mas in ROOM.generator.mas for one in found.choices)
-    low = next(one for one in grids if (one.kvp, one.sid_cm) == (75, 107))
+        assert one.front or not one.offered
+    offered = [one for one in found.choices if one.offered]
+    assert 2 <= len(offered) <= 8
+    assert all(one.said for one in offered)
+    assert len({(one.kvp, one.grid_ratio, one.sid_cm, one.filter) for one in found.choices}) == len(found.choices)
+
+
+def test_what_if_says_what_a_choice_gains_and_what_it_gives():
+    found = choices(LSPINE, 24)
+    now = next(one for one in found.choices if one.current)
+    low = next(one for one in found.choices if (one.kvp, one.grid_ratio, one.filter) == (75, 12, None) and one.sid_cm == 110)
     assert low.contrast > now.contrast
-    assert low.incident_air_kerma_mgy > now.incident_air_kerma_mgy
+    percent = round(100 * (low.incident_air_kerma_mgy / now.incident_air_kerma_mgy - 1))
+    gains, gives = low.said.split("; ")
+    assert f"skin kerma +{percent} %" in gives
+    assert "detail over noise +" in gains
+
+
+def test_what_if_on_a_tabletop_stays_within_the_tubes_travel_and_a_restless_patients_time():
+    assert max(one.sid_cm for one in choices(KNEE, 12).choices) <= 125
+    far = replace(ROOM, supports=tuple(replace(one, sid_range_cm=(90, 200)) for one in ROOM.supports))
+    reached = what_if(KNEE, far, projection(KNEE), Patient(12), Setup())
+    assert max(one.sid_cm for one in reached.choices) == 180
+    restless = what_if(KNEE, ROOM, projection(KNEE), Patient(12, cannot_keep_still=True), Setup())
+    assert all(one.current or one.time_ms <= projection(KNEE).time_ceiling_ms / 2 for one in restless.choices)
+
+
+def test_what_if_offers_filters_where_the_room_has_them():
+    copper = (Filter("cu", "0.2 mm Cu", 0, 0.2),)
+    filtered = what_if(LSPINE, replace(ROOM, filters=copper), projection(LSPINE), Patient(24), Setup())
+    plain = what_if(LSPINE, replace(ROOM, filters=()), projection(LSPINE), Patient(24), Setup())
+    pairs = [
+        (one, other)
+        for one in filtered.choices
+        for other in plain.choices
+        if one.filter and (one.kvp, one.sid_cm, one.grid_ratio) == (other.kvp, other.sid_cm, other.grid_ratio)
+    ]
+    assert pairs
+    for one, other in pairs:
+        assert one.incident_air_kerma_mgy < other.incident_air_kerma_mgy
+        assert one.mas > other.mas
+        assert one.contrast < other.contrast
 
 
 def test_a_levelled_line_needs_the_models_range():

@@ -13,6 +13,7 @@ from tests.conftest import CHEST, KNEE, LSPINE, ROOM, proofs
 
 from oakbeam import catalogue
 from oakbeam.core.charts.systems import FixedKvp, Levelled, Point
+from oakbeam.core.charts.validation import check_line
 from oakbeam.core.equipment.room_beam import within_receptor
 from oakbeam.core.errors import OutOfRange, Refusal
 from oakbeam.core.patient.conditions import exposure_worth, modified
@@ -163,6 +164,32 @@ def test_a_computed_grid_factor_is_the_models_under_both_methods(line, thickness
     average = derive(line, ROOM, projection, patient, wanted, "average", "rules")
     assert rules.other_factor == pytest.approx(step(average, "Grid").factor)
     assert not any(one.cites == "methods part" for one in found[0].cautions)
+
+
+@pytest.mark.parametrize("method", ["rules", "model"])
+@pytest.mark.parametrize(("line", "thickness"), [(LSPINE, 24), (KNEE, 12), (CHEST, 22)])
+def test_a_filter_is_a_step_by_the_model_under_both_methods_and_lowers_the_dose(line, thickness, method):
+    plain, behind = of(line, thickness, method), of(line, thickness, method, filter="cu-02")
+    added = step(behind, "Filter")
+    assert (added.school, behind.technique.filter, plain.technique.filter) == ("model", "cu-02", None)
+    assert 1 < added.factor < 2.5
+    kerma = [one.forecast.incident_air_kerma_mgy / one.technique.mas * one.exact_mas for one in (plain, behind)]
+    assert 0.4 < kerma[1] / kerma[0] < 0.95
+    assert behind.forecast.di == pytest.approx(plain.forecast.di, abs=0.5)  # on neighbouring settings
+    # A line that was made with the filter loses it the same way.
+    filtered = replace(line, filter="cu-02")
+    assert "Filter" not in {one.name for one in of(filtered, thickness, method).steps}
+    taken_out = of(filtered, thickness, method, filter="none")
+    assert step(taken_out, "Filter").factor == pytest.approx(1 / added.factor)
+    assert taken_out.technique.filter is None
+
+
+def test_a_filter_that_the_room_has_not_is_refused_with_those_it_has():
+    with pytest.raises(Refusal) as refused:
+        of(LSPINE, 21, filter="cu-09")
+    assert refused.value.allowed == ["cu-01", "cu-02"]
+    with pytest.raises(Refusal):
+        check_line(replace(LSPINE, filter="cu-09"), catalogue.shipped().projection("lspine-ap"), ROOM)
 
 
 def test_a_density_setting_trims_only_what_the_chamber_ends():

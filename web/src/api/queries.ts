@@ -212,11 +212,13 @@ export const useTechnique = (request: TechniqueRequest | null) =>
   });
 
 /** What else would give the receptor the same; asked for only while it is looked at. */
-export const useWhatIf = (request: TechniqueRequest) =>
+export const useWhatIf = (request: TechniqueRequest, dose: Schemas["WhatIf"]["dose"]) =>
   useQuery({
-    queryKey: ["what-if", request],
+    queryKey: ["what-if", request, dose],
     queryFn: ({ signal }) =>
-      unwrap<Schemas["WhatIf"]>(client.POST("/api/what-if", { body: request, signal })),
+      unwrap<Schemas["WhatIf"]>(
+        client.POST("/api/what-if", { body: request, params: { query: { dose } }, signal }),
+      ),
     placeholderData: keepPreviousData,
     gcTime: 30_000,
   });

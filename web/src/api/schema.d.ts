@@ -1132,8 +1132,8 @@ export interface paths {
         put?: never;
         /**
          * What Else
-         * @description The choices of kVp, grid and SID that give the receptor the same, with dose, contrast and time, by the physics
-         *     model.
+         * @description The choices of kVp, grid, filter and SID that give the receptor the same, with what each gains and gives, by the
+         *     physics model. dose: the figure by which the best are picked.
          */
         post: operations["what_else_api_what_if_post"];
         delete?: never;
@@ -1990,7 +1990,8 @@ export interface components {
          * @description One line of a chart: the conditions it was made under, and its law over range_cm.
          *
          *     key: which line this is, the same in every version of the room's chart. link: set where the law follows another line's
-         *     (see `families`). id and revision belong to the database. None of key, id and revision is part of what a line says.
+         *     (see `families`). filter: the tube filter it is exposed with, by its id in the room; None for none. id and revision
+         *     belong to the database. None of key, id and revision is part of what a line says.
          */
         ChartLine: {
             /** Projection */
@@ -2026,6 +2027,8 @@ export interface components {
              */
             note: string;
             link?: components["schemas"]["Link"] | null;
+            /** Filter */
+            filter?: string | null;
             /** Key */
             key?: number | null;
             /** Id */
@@ -2104,11 +2107,11 @@ export interface components {
         };
         /**
          * Choice
-         * @description One choice on the room's stations. front: no other choice within the time ceiling has more CNR at no more dose.
-         *     current: as set up now.
+         * @description One choice on the room's stations. front: no other has more CNR at no more dose; offered: of the front, thinned.
+         *     current: as set up now. said: what it gains and what it gives against the current one, in words.
          *
-         *     Dose is incident air kerma at the skin [mGy]; contrast and cnr are those of the detail named beside; merit is CNR² per
-         *     mGy over that of the current choice.
+         *     Dose is incident air kerma at the skin [mGy] and energy imparted [mJ]; contrast and cnr are those of the detail named
+         *     beside; merit is CNR² per dose over that of the current choice. filter: id in the room, None for none.
          */
         Choice: {
             /** Kvp */
@@ -2123,22 +2126,28 @@ export interface components {
             focal_spot: string;
             /** Grid Ratio */
             grid_ratio: number;
+            /** Filter */
+            filter: string | null;
             /** Sid Cm */
             sid_cm: number;
             /** Incident Air Kerma Mgy */
             incident_air_kerma_mgy: number;
+            /** Energy Imparted Mj */
+            energy_imparted_mj: number;
             /** Contrast */
             contrast: number;
             /** Cnr */
             cnr: number;
             /** Merit */
             merit: number;
-            /** Over Time Ceiling */
-            over_time_ceiling: boolean;
             /** Front */
             front: boolean;
+            /** Offered */
+            offered: boolean;
             /** Current */
             current: boolean;
+            /** Said */
+            said: string;
         };
         /**
          * Choices
@@ -2382,6 +2391,8 @@ export interface components {
                 number,
                 number
             ] | null;
+            /** Filter */
+            filter?: string | null;
             /**
              * Note
              * @default
@@ -2730,6 +2741,26 @@ export interface components {
             grid: components["schemas"]["GridAdvice"];
         };
         /**
+         * Filter
+         * @description A filter that can be put before the tube in addition to its own: mm Al and mm Cu.
+         */
+        Filter: {
+            /** Id */
+            id: string;
+            /** Name */
+            name: string;
+            /**
+             * Mm Al
+             * @default 0
+             */
+            mm_al: number;
+            /**
+             * Mm Cu
+             * @default 0
+             */
+            mm_cu: number;
+        };
+        /**
          * FindingOut
          * @description A finding of the lint, its lines by id.
          */
@@ -2818,7 +2849,8 @@ export interface components {
          * @description What to expect. ei is None for film, optical_density for digital. Kerma and KAP are None without output or field.
          *
          *     di_low to di_high: where four of five such patients should come out (see `forecast`); seen: how many logged exposures of
-         *     the line narrowed it. Kerma is incident air kerma at the skin, entrance surface kerma that with backscatter.
+         *     the line narrowed it. Kerma is incident air kerma at the skin, entrance surface kerma that with backscatter;
+         *     energy imparted is what the beam leaves in a part as wide as the field.
          *     reference_kerma_mgy: an example of a reference level for the average adult, to be replaced by the local one.
          *     model_di: what the physics model alone expects at these stations, for comparison; None where it has no answer.
          */
@@ -2859,6 +2891,8 @@ export interface components {
             seen: number;
             /** Entrance Surface Kerma Mgy */
             entrance_surface_kerma_mgy?: number | null;
+            /** Energy Imparted Mj */
+            energy_imparted_mj?: number | null;
             /** Reference Kerma Mgy */
             reference_kerma_mgy?: number | null;
             /** Model Di */
@@ -3209,6 +3243,8 @@ export interface components {
                 number,
                 number
             ] | null;
+            /** Filter */
+            filter?: string | null;
             /**
              * Note
              * @default
@@ -4066,7 +4102,7 @@ export interface components {
         /**
          * Room
          * @description A room and its equipment. outputs: at least two points, kVp rising. school: the method it calculates by.
-         *     aec None: the room has none. revision grows with each change.
+         *     aec None: the room has none. filters: those that can be selected, besides none. revision grows with each change.
          */
         Room: {
             /** Id */
@@ -4118,6 +4154,11 @@ export interface components {
              * @default 1
              */
             revision: number;
+            /**
+             * Filters
+             * @default []
+             */
+            filters: components["schemas"]["Filter"][];
         };
         /**
          * Row
@@ -4219,6 +4260,11 @@ export interface components {
             support?: ("tabletop" | "table_bucky" | "upright_bucky" | "detector") | null;
             /** Grid Ratio */
             grid_ratio?: (0 | 5 | 6 | 8 | 10 | 12 | 16) | null;
+            /**
+             * Filter
+             * @description a selectable filter of the room, or none; left out: the line's
+             */
+            filter?: string | null;
             /** Receptor */
             receptor?: string | null;
             /** Field Cm */
@@ -4416,7 +4462,8 @@ export interface components {
         /**
          * Support
          * @description Where the receptor sits. gap_cm: from the surface the patient touches to the receptor. grid: the one built in.
-         *     attenuation_mm_al: aluminium equivalent of the table top or front.
+         *     attenuation_mm_al: aluminium equivalent of the table top or front. sid_range_cm: how near and far the tube travels from a
+         *     receptor there, None where nobody said.
          */
         Support: {
             /**
@@ -4432,6 +4479,11 @@ export interface components {
              * @default 0
              */
             attenuation_mm_al: number;
+            /** Sid Range Cm */
+            sid_range_cm?: [
+                number,
+                number
+            ] | null;
         };
         /**
          * Suspect
@@ -4509,6 +4561,8 @@ export interface components {
              * @enum {string}
              */
             exposure_control: "manual" | "aec" | "breathing";
+            /** Filter */
+            filter?: string | null;
             /** Aec Cells */
             aec_cells?: string | null;
             /** Aec Backup Mas */
@@ -4845,11 +4899,18 @@ export interface components {
         };
         /**
          * WhatIf
-         * @description The choices, by rising dose, and what contrast and CNR were taken of.
+         * @description The choices, by rising dose, what contrast and CNR were taken of, and the least CNR that is offered.
          */
         WhatIf: {
             /** Detail */
             detail: string;
+            /** Least Cnr */
+            least_cnr: number;
+            /**
+             * Dose
+             * @enum {string}
+             */
+            dose: "skin_kerma" | "energy_imparted";
             /** Choices */
             choices: components["schemas"]["Choice"][];
         };
@@ -9550,7 +9611,9 @@ export interface operations {
     };
     what_else_api_what_if_post: {
         parameters: {
-            query?: never;
+            query?: {
+                dose?: "skin_kerma" | "energy_imparted";
+            };
             header?: never;
             path?: never;
             cookie?: never;

@@ -10,7 +10,7 @@ import { usePreferences } from "../ui/preferences";
 import { Segmented } from "../ui/Segmented";
 import { Select } from "../ui/Select";
 import { focusField, useKeys } from "../ui/useKeys";
-import { GRID_RATIOS, METHOD } from "../ui/words";
+import { filterOf, GRID_RATIOS, METHOD } from "../ui/words";
 import { Checks } from "./exam/Checks";
 import { ExposurePanel } from "./setup/ExposurePanel";
 import { Forecast } from "./technique/Forecast";
@@ -288,6 +288,7 @@ function Desk({ room, projections, exams, charted }: Props) {
                 projection={projection}
                 unit={unit}
                 measured={measured}
+                filter={filterOf(room, answer.technique.filter)}
                 stale={technique.isPlaceholderData}
               />
               <Cautions answer={answer} act={act} />
@@ -327,7 +328,7 @@ function Desk({ room, projections, exams, charted }: Props) {
                 <Steps answer={answer} />
                 <p className="mt-2 text-note text-ink-3">
                   Chart version {answer.chart.version}, calculated by{" "}
-                  {METHOD[state.school ?? room.school ?? "rules"]}.
+                  {METHOD[state.school ?? room.school ?? "model"]}.
                 </p>
               </>
             )
@@ -336,6 +337,7 @@ function Desk({ room, projections, exams, charted }: Props) {
           ) : (
             <WhatIf
               request={request}
+              room={room}
               unit={unit}
               reference={answer?.forecast.reference_kerma_mgy ?? null}
               act={act}

@@ -17,6 +17,7 @@ export interface Overrides {
   exposure_control?: "aec" | "breathing";
   aec_cells?: string;
   aec_density?: number;
+  filter?: string;
 }
 
 /** One stop of the run sheet: a view (with methods to choose from), a clearance, or a wait. */

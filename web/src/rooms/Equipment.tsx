@@ -12,6 +12,7 @@ import { ListField } from "./ListField";
 type Grid = NonNullable<Room["supports"][number]["grid"]>;
 type Support = Room["supports"][number];
 type Receptor = Room["receptors"][number];
+type Filter = NonNullable<Room["filters"]>[number];
 type Spot = Room["generator"]["focal_spots"][number];
 
 interface Props {
@@ -29,6 +30,9 @@ export function Equipment({ room, onChange }: Props) {
   const setSupport = (i: number, change: Partial<Support>) =>
     set({ supports: room.supports.map((one, j) => (i === j ? { ...one, ...change } : one)) });
   const loose = room.loose_grids ?? [];
+  const filters = room.filters ?? [];
+  const setFilter = (i: number, change: Partial<Filter>) =>
+    set({ filters: filters.map((one, j) => (i === j ? { ...one, ...change } : one)) });
   return (
     <div className="grid grid-cols-1 gap-x-10 gap-y-6 px-5 py-4 xl:grid-cols-2">
       <Section title="Generator settings">
@@ -117,6 +121,20 @@ export function Equipment({ room, onChange }: Props) {
                 onChange={(grid) => setSupport(i, { grid })}
               />
             </div>
+            <div className="mt-2 grid grid-cols-[8.5rem_1fr_1fr_1fr] items-center gap-2">
+              <span className="text-note text-ink-3">Tube travel</span>
+              {(["Nearest SID", "Furthest SID"] as const).map((label, end) => (
+                <NumberField
+                  key={label}
+                  id={`travel-${end}-${support.id}`}
+                  label={label}
+                  unit="cm"
+                  placeholder="as usual"
+                  value={support.sid_range_cm?.[end] ?? null}
+                  onChange={(cm) => setSupport(i, { sid_range_cm: travel(support, end, cm) })}
+                />
+              ))}
+            </div>
             {support.grid && (
               <GridFields id={support.id} grid={support.grid} onChange={(grid) => setSupport(i, { grid })} />
             )}
@@ -204,6 +222,39 @@ export function Equipment({ room, onChange }: Props) {
           )}
         </Section>
 
+        <Section title="Tube filters">
+          {filters.map((one, i) => (
+            <div key={one.id} className={`${RULED} grid grid-cols-[1fr_6rem_6rem_auto] items-end gap-2`}>
+              <TextField
+                id={`filter-${one.id}`}
+                label="Name"
+                value={one.name}
+                onChange={(name) => setFilter(i, { name })}
+              />
+              <Figure
+                id={`filter-al-${one.id}`}
+                label="Added"
+                unit="mm Al"
+                value={one.mm_al ?? 0}
+                set={(mm_al) => setFilter(i, { mm_al })}
+              />
+              <Figure
+                id={`filter-cu-${one.id}`}
+                label="Added"
+                unit="mm Cu"
+                value={one.mm_cu ?? 0}
+                set={(mm_cu) => setFilter(i, { mm_cu })}
+              />
+              <Button tone="quiet" onClick={() => set({ filters: filters.filter((_, j) => i !== j) })}>
+                Remove
+              </Button>
+            </div>
+          ))}
+          <div>
+            <Button onClick={() => set({ filters: [...filters, newFilter(filters)] })}>Add a filter</Button>
+          </div>
+        </Section>
+
         <Section title="Calculated by">
           <Segmented
             label="Method"
@@ -237,6 +288,19 @@ const NEW_GRID: Grid = {
   cover_mm_al: 0.3,
 };
 const NEW_AEC = { cells: ["L", "C", "R"], density_step: 1.25, minimum_response_ms: 3, backup_factor: 1.5 };
+
+/** The ends of a tube's travel with one of them changed; none once either is emptied. */
+function travel(support: Support, end: number, cm: number | null): [number, number] | null {
+  if (cm === null) return null;
+  const [near, far] = support.sid_range_cm ?? [cm, cm];
+  return end === 0 ? [cm, Math.max(far, cm)] : [Math.min(near, cm), cm];
+}
+
+function newFilter(known: Filter[]): Filter {
+  let number = known.length + 1;
+  while (known.some((one) => one.id === `filter-${number}`)) number++;
+  return { id: `filter-${number}`, name: "1 mm Al + 0.1 mm Cu", mm_al: 1, mm_cu: 0.1 };
+}
 
 function newReceptor(known: Receptor[]): Receptor {
   let number = known.length + 1;

@@ -38,7 +38,7 @@ export const ROOM: Room = {
   },
   outputs: [{ kvp: 80, kerma_ugy_per_mas: 48 }],
   supports: [
-    { id: "tabletop", gap_cm: 0, grid: null, attenuation_mm_al: 0 },
+    { id: "tabletop", gap_cm: 0, grid: null, attenuation_mm_al: 0, sid_range_cm: null },
     {
       id: "table_bucky",
       gap_cm: 7,
@@ -52,6 +52,7 @@ export const ROOM: Room = {
         cover_mm_al: 0.3,
       },
       attenuation_mm_al: 0.7,
+      sid_range_cm: null,
     },
   ],
   receptors: [
@@ -82,6 +83,7 @@ export const ROOM: Room = {
   school: "rules",
   calibration: null,
   revision: 3,
+  filters: [],
 };
 export const ROOM_2: Room = { ...ROOM, id: "room-2", name: "Room 2" };
 

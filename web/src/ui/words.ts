@@ -30,6 +30,10 @@ export const systemWords = (school: string) => {
   return name.charAt(0).toLowerCase() + name.slice(1);
 };
 
+/** What stands before the tube, by name, in a room whose filters can be selected; null in a room that has none. */
+export const filterOf = (room: Room, id: string | null | undefined): string | null =>
+  room.filters?.length ? (room.filters.find((one) => one.id === id)?.name ?? "no added filter") : null;
+
 /** A support within a sentence. */
 export const supportWords = (support: string) => {
   const name = SUPPORT[support] ?? support;

@@ -20,7 +20,7 @@ from oakbeam.core.charts.links import scaled
 from oakbeam.core.charts.systems import Banded, FixedKvp, Levelled, MasRule, VariableKvp
 from oakbeam.core.charts.validation import check_line
 from oakbeam.core.equipment.generator import nearest_setting
-from oakbeam.core.equipment.room import Grid, Receptor, Room, Support
+from oakbeam.core.equipment.room import Filter, Grid, Receptor, Room, Support
 from oakbeam.core.equipment.room_beam import beam_setup, usual_field, wanted_rqa5_ugy
 from oakbeam.core.errors import Refusal
 from oakbeam.core.physics.beam.model import rqa5_equivalent_ugy
@@ -75,6 +75,7 @@ class _Place:
     receptor: Receptor
     sid_cm: float
     target_ei: float | None
+    filter: Filter | None
 
 
 def _adapted(line: ChartLine, source: Room, target: Room, projection: Projection) -> Adapted:
@@ -88,7 +89,9 @@ def _adapted(line: ChartLine, source: Room, target: Room, projection: Projection
     kvp, mas = line.law.at(line.thickness_cm)
     station = nearest_setting("kvp", kvp, target.generator.kvp, "kVp") if not _reaches(target, kvp) else kvp
     target_ei = receptor.target_for(projection.region)
-    factors = tuple(_steps(line, projection, kvp, station, old, _Place(target, support, grid, receptor, sid_cm, target_ei)))
+    new_filter = _alike(old.filter, target)
+    place = _Place(target, support, grid, receptor, sid_cm, target_ei, new_filter)
+    factors = tuple(_steps(line, projection, kvp, station, old, place))
     factor = math.prod(one.factor for one in factors)
     field = usual_field(line.field_cm, projection, receptor) if line.field_cm else None
     moved = replace(
@@ -100,6 +103,7 @@ def _adapted(line: ChartLine, source: Room, target: Room, projection: Projection
         target_ei=None,
         field_cm=field,
         link=None,
+        filter=new_filter.id if new_filter else None,
         key=None,
         id=None,
         law=_law(line.law, factor, kvp, station),
@@ -133,7 +137,8 @@ def _law(law: MasRule, factor: float, kvp: float, station: float) -> MasRule:
 def _place_of(line: ChartLine, room: Room, projection: Projection) -> _Place:
     support, receptor = room.support(line.support), room.receptor(line.receptor)
     target_ei = receptor.target_for(projection.region, line.target_ei)
-    return _Place(room, support, room.grid(support, line.grid_ratio), receptor, line.sid_cm, target_ei)
+    grid, added = room.grid(support, line.grid_ratio), room.filter(line.filter)
+    return _Place(room, support, grid, receptor, line.sid_cm, target_ei, added)
 
 
 def _support(line: ChartLine, target: Room, projection: Projection) -> Support:
@@ -158,6 +163,12 @@ def _receptor(old: Receptor, target: Room, projection: Projection, support: Supp
     return min(fits, key=lambda one: one.size_cm[0] * one.size_cm[1]) if fits else usual
 
 
+def _alike(old: Filter | None, target: Room) -> Filter | None:
+    """The target's filter of the same metal and thickness; none where it has none."""
+    same = (one for one in target.filters if old and (one.mm_al, one.mm_cu) == (old.mm_al, old.mm_cu))
+    return next(same, None)
+
+
 def _grid(old: Grid | None, support: Support, target: Room) -> Grid | None:
     if old is None or support.id == "tabletop":
         return None
@@ -177,7 +188,7 @@ def _steps(
         support = replace(place.support, grid=place.grid)
         field = usual_field(line.field_cm, projection, place.receptor)
         ratio = place.grid.ratio if place.grid else 0
-        setup = beam_setup(room, at_kvp, place.sid_cm, support, ratio, place.receptor, field)
+        setup = beam_setup(room, at_kvp, place.sid_cm, support, ratio, place.receptor, field, added=place.filter)
         part = part_of(projection.composition, projection.thickness_cm[1], np.array([line.thickness_cm]))
         return wanted_rqa5_ugy(place.receptor, place.target_ei) / float(rqa5_equivalent_ugy(setup, part)[0])
 
@@ -190,7 +201,7 @@ def _steps(
 
     a, b = old.room, new.room
     tube = f"{_filter(a)} to {_filter(b)}, at the same output"
-    yield from step("Filtration", replace(here, room=replace(a, tube=b.tube)), tube)
+    yield from step("Filtration", replace(here, room=replace(a, tube=b.tube), filter=new.filter), tube)
     out_a, out_b = _output(a, kvp), _output(b, kvp)
     yield from step("Output", replace(here, room=b), f"{out_a} to {out_b} µGy/mAs at {kvp:g} kVp and 100 cm")
     table = f"gap {old.support.gap_cm:g} to {new.support.gap_cm:g} cm, front {old.support.attenuation_mm_al:g} to "

@@ -114,6 +114,8 @@ def _differences(one: ChartLine, other: ChartLine) -> Iterator[str]:
         yield f"{SUPPORT_NAMES[one.support]} to {SUPPORT_NAMES[other.support]}"
     if one.grid_ratio != other.grid_ratio:
         yield f"grid {one.grid_ratio or 'none'} to {other.grid_ratio or 'none'}"
+    if one.filter != other.filter:
+        yield f"filter {one.filter or 'none'} to {other.filter or 'none'}"
     if one.sid_cm != other.sid_cm:
         yield f"SID {one.sid_cm:g} to {other.sid_cm:g} cm"
     if one.receptor != other.receptor:

@@ -123,7 +123,8 @@ def drafted_line(
         usual_field(None, projection, receptor),
         note,
     )
-    setup = beam_setup(room, base_kvp, line.sid_cm, support, line.grid_ratio, receptor, line.field_cm or projection.field_cm)
+    field, added = line.field_cm or projection.field_cm, room.filter(line.filter)
+    setup = beam_setup(room, base_kvp, line.sid_cm, support, line.grid_ratio, receptor, field, added=added)
     part = part_of(projection.composition, projection.thickness_cm[1], np.array([base_cm]))
     mas = wanted_rqa5_ugy(receptor, receptor.target_for(projection.region)) / float(rqa5_equivalent_ugy(setup, part)[0])
     per_cm = KVP_PER_CM if base_cm >= KVP_PER_CM_FROM else 0.0

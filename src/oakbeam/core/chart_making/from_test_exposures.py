@@ -368,7 +368,8 @@ def _row(line: ChartLine, room: Room, projection: Projection, names: _Names) -> 
 def _setup(line: ChartLine, room: Room, projection: Projection) -> BeamSetup:
     receptor, kvp = room.receptor(line.receptor), line.law.at(line.thickness_cm)[0]
     field = usual_field(line.field_cm, projection, receptor)
-    return beam_setup(room, kvp, line.sid_cm, room.support(line.support), line.grid_ratio, receptor, field)
+    added = room.filter(line.filter)
+    return beam_setup(room, kvp, line.sid_cm, room.support(line.support), line.grid_ratio, receptor, field, added=added)
 
 
 def _patient(setup: BeamSetup, projection: Projection, thickness_cm: float) -> tuple[float, float, dict[str, float]]:

@@ -163,7 +163,9 @@ def over_thickness(line: ChartLine, room: Room, projection: Projection) -> tuple
         thickness_cm = float(place)
         try:
             on = nearest_generator_setting(room, projection, *line.law.at(thickness_cm))
-            setup = beam_setup(room, on.kvp, line.sid_cm, support, line.grid_ratio, receptor, field)
+            setup = beam_setup(
+                room, on.kvp, line.sid_cm, support, line.grid_ratio, receptor, field, added=room.filter(line.filter)
+            )
             part = part_of(projection.composition, projection.thickness_cm[1], np.array([thickness_cm]))
             beam = evaluate(setup, part)
         except Refusal:

@@ -43,7 +43,8 @@ class ChartLine:
     """One line of a chart: the conditions it was made under, and its law over range_cm.
 
     key: which line this is, the same in every version of the room's chart. link: set where the law follows another line's
-    (see `families`). id and revision belong to the database. None of key, id and revision is part of what a line says.
+    (see `families`). filter: the tube filter it is exposed with, by its id in the room; None for none. id and revision
+    belong to the database. None of key, id and revision is part of what a line says.
     """
 
     projection: str
@@ -57,6 +58,7 @@ class ChartLine:
     field_cm: tuple[float, float] | None = None
     note: str = ""
     link: Link | None = None
+    filter: str | None = None
     key: int | None = field(default=None, compare=False)
     id: int | None = field(default=None, compare=False)
     revision: int = field(default=1, compare=False)

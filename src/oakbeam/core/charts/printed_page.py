@@ -26,14 +26,15 @@ class Setting:
 
 @dataclass(frozen=True, slots=True)
 class SheetLine:
-    """A line as printed. usual: for the small, the average and the large adult, as far as the line's range goes; along:
-    at even steps over the whole range."""
+    """A line as printed. filter: the name of the tube filter, "" for none. usual: for the small, the average and the large
+    adult, as far as the line's range goes; along: at even steps over the whole range."""
 
     line: ChartLine
     exam: str
     name: str
     region: str
     conditions: str
+    filter: str
     receptor: str
     usual: tuple[Setting, ...]
     along: tuple[Setting, ...]
@@ -52,12 +53,14 @@ def _printed(line: ChartLine, room: Room, projection: Projection) -> SheetLine:
     inside = [i * step for i in range(first, int(high // step) + 1)]
     along = sorted({low, *(cm for cm in inside if low + step / 2 <= cm <= high - step / 2), high})
     grid = f"grid {line.grid_ratio}:1" if line.grid_ratio else "no grid"
+    added = room.filter(line.filter)
     return SheetLine(
         line,
         projection.exam,
         projection.name,
         projection.region,
-        f"{SUPPORT_NAMES[line.support]}, {grid}, SID {line.sid_cm:g} cm",
+        f"{SUPPORT_NAMES[line.support]}, {grid}, SID {line.sid_cm:g} cm{f', filter {added.name}' if added else ''}",
+        added.name if added else "",
         next((one.name for one in room.receptors if one.id == line.receptor), line.receptor),
         tuple(_setting(line, room, projection, cm) for cm in sizes),
         tuple(_setting(line, room, projection, cm) for cm in along),

@@ -9,7 +9,7 @@ import numpy as np
 from oakbeam.core.anatomy.composition import part_of
 from oakbeam.core.charts.line import ChartLine
 from oakbeam.core.equipment.room import Room
-from oakbeam.core.equipment.room_beam import beam_setup, usual_field, wanted_rqa5_ugy
+from oakbeam.core.equipment.room_beam import beam_setup, output_behind_ugy_per_mas, usual_field, wanted_rqa5_ugy
 from oakbeam.core.physics import geometry, rules_of_thumb
 from oakbeam.core.physics.beam.model import rqa5_equivalent_ugy
 from oakbeam.core.physics.beam.tables import Array
@@ -30,7 +30,7 @@ def signals_per_mas(line: ChartLine, room: Room, projection: Projection, thickne
     field = usual_field(line.field_cm, projection, receptor)
 
     def at(one: float, places: Array) -> Array:
-        setup = beam_setup(room, one, line.sid_cm, support, line.grid_ratio, receptor, field)
+        setup = beam_setup(room, one, line.sid_cm, support, line.grid_ratio, receptor, field, added=room.filter(line.filter))
         return rqa5_equivalent_ugy(setup, part_of(projection.composition, projection.thickness_cm[1], places))
 
     kvps = np.unique(kvp)
@@ -64,4 +64,5 @@ def skin_kerma_mgy(line: ChartLine, room: Room, thickness_cm: float, kvp: float,
 
     Raises OutOfRange where the output was not measured or the skin lies too near."""
     ssd_cm = geometry.source_to_skin_cm(line.sid_cm, thickness_cm, room.support(line.support).gap_cm)
-    return rules_of_thumb.inverse_square(room.output_ugy_per_mas(kvp) * mas, 100, ssd_cm) / 1000
+    output = output_behind_ugy_per_mas(room, kvp, room.filter(line.filter))
+    return rules_of_thumb.inverse_square(output * mas, 100, ssd_cm) / 1000

@@ -48,6 +48,7 @@ def check_line(line: ChartLine, projection: Projection, room: Room) -> ChartLine
     rules_of_thumb.grid_factor(line.grid_ratio, 80)
     receptor = room.receptor(line.receptor)
     support = room.support(line.support)
+    room.filter(line.filter)
     if line.support == "tabletop" and line.grid_ratio:
         raise Refusal("No grid on the tabletop", "A tabletop receptor has no grid; set the grid to 0.", [0.0], "grid_ratio")
     if line.support not in projection.supports:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+from collections.abc import Mapping
 from dataclasses import dataclass
 from typing import Literal
 
@@ -14,6 +15,8 @@ from oakbeam.core.projection import SupportId
 
 DIGITAL: tuple[ReceptorKind, ...] = ("dr_csi", "dr_gos", "cr")
 Method = Literal["rules", "model"]
+NO_FILTER = "none"
+"""What a set-up names to take the line's filter out."""
 METHODS: tuple[Method, ...] = ("rules", "model")
 
 OFFERED_SIDS_CM = (100.0, 110.0, 120.0, 150.0, 180.0)
@@ -38,6 +41,16 @@ class Tube:
 
 
 @dataclass(frozen=True, slots=True)
+class Filter:
+    """A filter that can be put before the tube in addition to its own: mm Al and mm Cu."""
+
+    id: str
+    name: str
+    mm_al: float = 0.0
+    mm_cu: float = 0.0
+
+
+@dataclass(frozen=True, slots=True)
 class Grid:
     """A focused linear grid; range_cm is the SID range its maker states for it. Strips as in `GridStrips`."""
 
@@ -57,12 +70,28 @@ class Grid:
 @dataclass(frozen=True, slots=True)
 class Support:
     """Where the receptor sits. gap_cm: from the surface the patient touches to the receptor. grid: the one built in.
-    attenuation_mm_al: aluminium equivalent of the table top or front."""
+    attenuation_mm_al: aluminium equivalent of the table top or front. sid_range_cm: how near and far the tube travels from a
+    receptor there, None where nobody said."""
 
     id: SupportId
     gap_cm: float
     grid: Grid | None
     attenuation_mm_al: float = 0.0
+    sid_range_cm: tuple[float, float] | None = None
+
+    @property
+    def tube_travel_cm(self) -> tuple[float, float]:
+        """The SIDs that the tube reaches here: as said, or as usual for the place."""
+        return self.sid_range_cm or USUAL_TRAVEL_CM[self.id]
+
+
+USUAL_TRAVEL_CM: Mapping[SupportId, tuple[float, float]] = {
+    "tabletop": (80.0, 125.0),
+    "table_bucky": (80.0, 130.0),
+    "upright_bucky": (100.0, 200.0),
+    "detector": (80.0, 180.0),
+}
+"""SIDs [cm] that a tube usually reaches: over a table hardly more than 1.3 m, towards a wall across the room."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -127,7 +156,7 @@ class Calibration:
 @dataclass(frozen=True, slots=True)
 class Room:
     """A room and its equipment. outputs: at least two points, kVp rising. school: the method it calculates by.
-    aec None: the room has none. revision grows with each change."""
+    aec None: the room has none. filters: those that can be selected, besides none. revision grows with each change."""
 
     id: str
     name: str
@@ -141,6 +170,16 @@ class Room:
     school: Method = "model"
     calibration: Calibration | None = None
     revision: int = 1
+    filters: tuple[Filter, ...] = ()
+
+    def filter(self, filter_id: str | None) -> Filter | None:
+        """The selectable filter of that id; None for none. Refusal with the room's list otherwise."""
+        if filter_id is None:
+            return None
+        for one in self.filters:
+            if one.id == filter_id:
+                return one
+        raise unknown("filter", filter_id, [one.id for one in self.filters])
 
     def support(self, support_id: str) -> Support:
         """The support of that id; Refusal with the room's list otherwise."""

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from oakbeam.core.equipment.room import Grid, Receptor, Room, Support
+from oakbeam.core.equipment.room import Filter, Grid, Receptor, Room, Support
 from oakbeam.core.errors import Refusal
 from oakbeam.core.physics import geometry
 from oakbeam.core.physics.beam.model import BeamSetup
@@ -33,9 +33,10 @@ def beam_setup(
     grid_offset_cm: float = 0.0,
     grid_tilt_deg: float = 0.0,
     scale: float | None = None,
+    added: Filter | None = None,
 ) -> BeamSetup:
     """The room's tube, support, grid and receptor as the model takes them. gap_cm None: the support's own; scale: the output
-    scale at this kVp where it is known already."""
+    scale at this kVp where it is known already. added: the filter selected."""
     grid = room.grid(support, grid_ratio) or usual_grid(grid_ratio, sid_cm)
     loss = 0.0
     if grid:
@@ -44,8 +45,8 @@ def beam_setup(
         kvp=kvp,
         sid_cm=sid_cm,
         field_cm=field_cm,
-        filtration_mm_al=room.tube.filtration_mm_al,
-        filtration_mm_cu=room.tube.filtration_mm_cu,
+        filtration_mm_al=room.tube.filtration_mm_al + (added.mm_al if added else 0.0),
+        filtration_mm_cu=room.tube.filtration_mm_cu + (added.mm_cu if added else 0.0),
         anode_angle_deg=room.tube.anode_angle_deg,
         gap_cm=support.gap_cm if gap_cm is None else gap_cm,
         support_mm_al=support.attenuation_mm_al,
@@ -54,6 +55,20 @@ def beam_setup(
         output_scale=output_scale(room, kvp) if scale is None else scale,
         primary_loss=min(loss, MOST_GRID_LOSS),
     )
+
+
+def output_behind_ugy_per_mas(room: Room, kvp: float, added: Filter | None) -> float:
+    """Tube output [µGy/mAs at 100 cm] behind a selected filter: the measured one, times the model's transmission of it.
+
+    Raises OutOfRange where the output was not measured.
+    """
+    output = room.output_ugy_per_mas(kvp)
+    if added is None:
+        return output
+    tube = room.tube
+    without = beam_quality(kvp, tube.filtration_mm_al, tube.filtration_mm_cu, tube.anode_angle_deg)[0]
+    al, cu = tube.filtration_mm_al + added.mm_al, tube.filtration_mm_cu + added.mm_cu
+    return output * beam_quality(kvp, al, cu, tube.anode_angle_deg)[0] / without
 
 
 def output_scale(room: Room, kvp: float) -> float:

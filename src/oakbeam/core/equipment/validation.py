@@ -6,7 +6,7 @@ import itertools
 from collections.abc import Sequence
 
 from oakbeam.core.equipment.generator import Generator
-from oakbeam.core.equipment.room import METHODS, Grid, Receptor, Room
+from oakbeam.core.equipment.room import METHODS, NO_FILTER, Grid, Receptor, Room
 from oakbeam.core.errors import OutOfRange, Refusal, within
 from oakbeam.core.physics.beam.model import (
     ANODE_ANGLE_RANGE_DEG,
@@ -37,6 +37,7 @@ def check_room(room: Room) -> Room:
     for point in room.outputs:
         within("outputs", point.kerma_ugy_per_mas, 0.1, 1000, "µGy/mAs")
     _check_supports(room)
+    _check_filters(room)
     _unique("receptors", [receptor.id for receptor in room.receptors])
     if not room.receptors:
         raise Refusal("No receptor", "A room needs at least one receptor.", None, "receptors")
@@ -88,6 +89,10 @@ def _check_supports(room: Room) -> None:
             raise Refusal("Unknown support", f"'{support.id}' is not a support.", [*map(str, SUPPORTS)], "supports")
         within(f"{support.id}, gap", support.gap_cm, 0, 30, "cm")
         within(f"{support.id}, attenuation", support.attenuation_mm_al, *SUPPORT_RANGE_MM_AL, "mm Al")
+        if support.sid_range_cm:
+            nearest, furthest = support.sid_range_cm
+            within(f"{support.id}, nearest SID", nearest, *SID_RANGE_CM, "cm")
+            within(f"{support.id}, furthest SID", furthest, nearest, SID_RANGE_CM[1], "cm")
         if support.grid:
             _check_grid(support.grid)
     for grid in room.loose_grids:
@@ -108,6 +113,25 @@ def _check_grid(grid: Grid) -> None:
             {"min": 0.0, "max": SID_RANGE_CM[1], "unit": "cm"},
             "grid.range_cm",
         )
+
+
+MOST_FILTERS = 10
+MOST_FILTER_ID, MOST_FILTER_NAME = 60, 80
+
+
+def _check_filters(room: Room) -> None:
+    if len(room.filters) > MOST_FILTERS:
+        raise Refusal("Too many filters", f"A room has at most {MOST_FILTERS} selectable filters.", None, "filters")
+    _unique("filters", [one.id for one in room.filters])
+    tube = room.tube
+    for one in room.filters:
+        named = one.name.strip() and len(one.name) <= MOST_FILTER_NAME and one.id and len(one.id) <= MOST_FILTER_ID
+        if not named or one.id == NO_FILTER:
+            raise Refusal("Name needed", f"A filter needs a name and an id other than '{NO_FILTER}'.", None, "filters")
+        if one.mm_al + one.mm_cu <= 0:
+            raise Refusal("No filter", f"'{one.name}' filters nothing: give mm Al or mm Cu.", None, "filters")
+        within(f"{one.name}, mm Al", one.mm_al, 0.0, FILTRATION_RANGE_MM_AL[1] - tube.filtration_mm_al, "mm Al")
+        within(f"{one.name}, mm Cu", one.mm_cu, 0.0, FILTRATION_RANGE_MM_CU[1] - tube.filtration_mm_cu, "mm Cu")
 
 
 def _check_receptor(receptor: Receptor) -> None:

@@ -32,6 +32,7 @@ from oakbeam.core.technique.steps import (
     density_step,
     exposure_factor,
     field_step,
+    filter_step,
     gap_step,
     grid_step,
     hand_step,
@@ -70,6 +71,7 @@ def work_out(
     grid_step(running, charted, wanted, grid_table)
     alignment_step(running, wanted)
     gap_step(running, wanted)
+    filter_step(running, charted, wanted)
     receptor_step(running, charted, wanted)
     field_step(running, line, patient, wanted)
     patient_steps(running, patient, wanted)
@@ -149,6 +151,7 @@ def _technique(room: Room, setup: ResolvedSetup, setting: GeneratorSetting, exac
         setup.grid_ratio,
         setup.receptor.id,
         setup.exposure_control,
+        filter=setup.filter.id if setup.filter else None,
         aec_cells=("+".join(setup.aec_cells) or "none") if by_aec else None,
         aec_backup_mas=aec_backup_mas(room.generator, exact_mas, by_aec.backup_factor) if by_aec else None,
         aec_chambers=chambers(by_aec.cells, setup.aec_cells, setup.field_cm) if by_aec else (),

@@ -6,6 +6,7 @@ import math
 from dataclasses import dataclass
 
 from oakbeam.core.equipment.room import Room
+from oakbeam.core.equipment.room_beam import output_behind_ugy_per_mas
 from oakbeam.core.equipment.settings import GeneratorSetting
 from oakbeam.core.errors import OutOfRange, Refusal
 from oakbeam.core.image_review import density_from_deviation
@@ -87,12 +88,12 @@ def forecast(
     ssd_cm = geometry.source_to_skin_cm(setup.sid_cm, model.thickness_cm, setup.gap_cm)
     width, height = (side * ssd_cm / setup.sid_cm for side in setup.field_cm)
     try:
-        output = room.output_ugy_per_mas(setting.kvp)
+        output = output_behind_ugy_per_mas(room, setting.kvp, setup.filter)
     except OutOfRange:
         kerma_mgy = None
     else:
         kerma_mgy = rules_of_thumb.inverse_square(output * setting.mas, 100, ssd_cm) / 1000
-    di, entrance = 10 * math.log10(delivered), None
+    di, entrance, imparted = 10 * math.log10(delivered), None, None
     low, high = None, None
     shown_contrast, shown_cnr, detail = None, None, detail_of(projection.region)
     model_di = model.di_of(setting.mas) if kerma_mgy is not None else None
@@ -107,7 +108,7 @@ def forecast(
         half = BAND_80 * math.hypot(known.spread_di, known.patient_di)
         low, high = di - half, di + half
         if kerma_mgy is not None:
-            entrance = kerma_mgy * float(beam.backscatter_factor[0])
+            entrance, imparted = kerma_mgy * float(beam.backscatter_factor[0]), setting.mas * model.imparted_mj()
         of_detail = contrast(beam, detail)
         shown_contrast, shown_cnr = float(of_detail[0]), float(cnr(beam, of_detail, setting.mas)[0])
     except Refusal:
@@ -129,6 +130,7 @@ def forecast(
         di_high=high,
         seen=seen.count,
         entrance_surface_kerma_mgy=entrance,
+        energy_imparted_mj=imparted,
         # Levels are for adults: a child of a declared age is held against none of them.
         reference_kerma_mgy=None if model.age and model.age.usual_cm else projection.reference_kerma_mgy,
         model_di=model_di,

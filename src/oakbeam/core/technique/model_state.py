@@ -7,9 +7,9 @@ from copy import copy
 from dataclasses import dataclass, field
 
 from oakbeam.core.anatomy.body import Habitus
-from oakbeam.core.anatomy.composition import Age, PatientPart, beam_and_spread, signal_per_mas
+from oakbeam.core.anatomy.composition import Age, PatientPart, beam_and_spread, imparted_mj_per_mas, signal_per_mas
 from oakbeam.core.charts.line import ChartLine
-from oakbeam.core.equipment.room import Receptor, Room, Support
+from oakbeam.core.equipment.room import Filter, Receptor, Room, Support
 from oakbeam.core.equipment.room_beam import beam_setup, output_scale, wanted_rqa5_ugy
 from oakbeam.core.errors import Refusal
 from oakbeam.core.patient.patient import CALIPER_SPREAD_CM, Patient
@@ -37,6 +37,7 @@ class ModelState:
     target_ei: float | None
     field_cm: tuple[float, float]
     gap_cm: float
+    filter: Filter | None = None
     grid_offset_cm: float = 0.0
     grid_tilt_deg: float = 0.0
     habitus: Habitus | None = None
@@ -66,6 +67,7 @@ class ModelState:
             charted.target_ei,
             charted.field_cm,
             charted.gap_cm,
+            charted.filter,
             habitus=patient.habitus,
             thickness_spread_cm=patient.thickness_spread_cm,
         )
@@ -73,6 +75,10 @@ class ModelState:
     def beam(self) -> tuple[Beam, float, dict[str, float]]:
         """The beam where the set-up stands now (its first entry), and its spreads: see `beam_and_spread`."""
         return beam_and_spread(self.setup(), self._patient(self.thickness_spread_cm))
+
+    def imparted_mj(self) -> float:
+        """Energy imparted [mJ/mAs] to the patient's part where the set-up stands now."""
+        return imparted_mj_per_mas(self.setup(), self._patient())
 
     def _patient(self, spread_cm: float = CALIPER_SPREAD_CM) -> PatientPart:
         average_cm = self.projection.thickness_cm[1]
@@ -97,6 +103,7 @@ class ModelState:
             self.grid_offset_cm,
             self.grid_tilt_deg,
             scale,
+            self.filter,
         )
 
     def grid_loss(self) -> float:

@@ -46,6 +46,7 @@ class Technique:
     grid_ratio: int
     receptor: str
     exposure_control: ExposureControl
+    filter: str | None = None
     aec_cells: str | None = None
     aec_backup_mas: float | None = None
     aec_chambers: tuple[Chamber, ...] = ()
@@ -56,7 +57,8 @@ class Forecast:
     """What to expect. ei is None for film, optical_density for digital. Kerma and KAP are None without output or field.
 
     di_low to di_high: where four of five such patients should come out (see `forecast`); seen: how many logged exposures of
-    the line narrowed it. Kerma is incident air kerma at the skin, entrance surface kerma that with backscatter.
+    the line narrowed it. Kerma is incident air kerma at the skin, entrance surface kerma that with backscatter;
+    energy imparted is what the beam leaves in a part as wide as the field.
     reference_kerma_mgy: an example of a reference level for the average adult, to be replaced by the local one.
     model_di: what the physics model alone expects at these stations, for comparison; None where it has no answer.
     """
@@ -76,6 +78,7 @@ class Forecast:
     di_high: float | None = None
     seen: int = 0
     entrance_surface_kerma_mgy: float | None = None
+    energy_imparted_mj: float | None = None
     reference_kerma_mgy: float | None = None
     model_di: float | None = None
     detail: str | None = None

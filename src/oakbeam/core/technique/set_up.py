@@ -11,7 +11,7 @@ from dataclasses import dataclass
 from oakbeam.core.charts.line import KVP_RANGE, MAS_RANGE, SID_RANGE_CM, ChartLine
 from oakbeam.core.equipment.aec import DENSITY_STEPS
 from oakbeam.core.equipment.generator import ExposureControl
-from oakbeam.core.equipment.room import Grid, Receptor, Room, Support
+from oakbeam.core.equipment.room import NO_FILTER, Filter, Grid, Receptor, Room, Support
 from oakbeam.core.equipment.room_beam import MOST_GRID_LOSS, usual_field, usual_grid, within_receptor
 from oakbeam.core.errors import Refusal, one_of, within
 from oakbeam.core.patient.patient import Patient
@@ -28,13 +28,15 @@ class Setup:
     """What differs from the chart. None means: as the chart line says. sid_cm is along the central ray.
 
     grid_offset_cm and grid_tilt_deg: how far the ray is off the grid's centre line, and the grid off level, both across the
-    strips and signed. kvp and mas: set by hand. aec_cells: chambers, joined by "+".
+    strips and signed. filter: a selectable filter of the room, NO_FILTER for none. kvp and mas: set by hand. aec_cells:
+    chambers, joined by "+".
     """
 
     sid_cm: float | None = None
     support: SupportId | None = None
     grid_ratio: int | None = None
     receptor: str | None = None
+    filter: str | None = None
     field_cm: tuple[float, float] | None = None
     tube_angle_deg: float | None = None
     gap_cm: float | None = None
@@ -65,6 +67,7 @@ class ResolvedSetup:
     sid_measured: bool
     gap_cm: float
     field_cm: tuple[float, float]
+    filter: Filter | None = None
     tube_angle_deg: float = 0.0
     grid_offset_cm: float = 0.0
     grid_tilt_deg: float = 0.0
@@ -93,6 +96,7 @@ def as_charted(line: ChartLine, room: Room, projection: Projection) -> ResolvedS
         sid_measured=False,
         gap_cm=support.gap_cm,
         field_cm=usual_field(line.field_cm, projection, receptor),
+        filter=room.filter(line.filter),
     )
 
 
@@ -124,6 +128,7 @@ def resolve(line: ChartLine, room: Room, projection: Projection, patient: Patien
         sid_measured=setup.sid_cm is not None,
         gap_cm=gap_cm,
         field_cm=_field(charted, receptor, setup),
+        filter=_filter(charted, room, setup),
         tube_angle_deg=geometry.within_tube_angle(setup.tube_angle_deg or 0.0),
         grid_offset_cm=within("grid_offset_cm", setup.grid_offset_cm, *geometry.GRID_OFFSET_RANGE_CM, "cm"),
         grid_tilt_deg=within("grid_tilt_deg", setup.grid_tilt_deg, *geometry.GRID_TILT_RANGE_DEG, "deg"),
@@ -158,6 +163,13 @@ def _sid(charted: ResolvedSetup, support: Support, setup: Setup) -> float:
     if support.id == charted.support.id:
         return charted.sid_cm
     return geometry.sid_when_support_changes_cm(charted.sid_cm, charted.support.gap_cm, support.gap_cm)
+
+
+def _filter(charted: ResolvedSetup, room: Room, setup: Setup) -> Filter | None:
+    """The filter before the tube: as said, or the line's."""
+    if setup.filter is None:
+        return charted.filter
+    return None if setup.filter == NO_FILTER else room.filter(setup.filter)
 
 
 def _field(charted: ResolvedSetup, receptor: Receptor, setup: Setup) -> tuple[float, float]:

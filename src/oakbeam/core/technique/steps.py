@@ -14,7 +14,7 @@ from oakbeam.core.caution import Caution, CautionLevel
 from oakbeam.core.charts.line import KVP_RANGE, ChartLine
 from oakbeam.core.charts.systems import Banded, Levelled, VariableKvp
 from oakbeam.core.equipment.aec import density_factor
-from oakbeam.core.equipment.room import Aec, Method
+from oakbeam.core.equipment.room import Aec, Filter, Method
 from oakbeam.core.equipment.room_beam import within_receptor
 from oakbeam.core.equipment.settings import GeneratorSetting
 from oakbeam.core.errors import within
@@ -238,6 +238,20 @@ def gap_step(running: RunningTechnique, setup: ResolvedSetup) -> None:
     running.change("Air gap", 1.0, running.model.move(gap_cm=setup.gap_cm), why)
 
 
+def filter_step(running: RunningTechnique, charted: ResolvedSetup, setup: ResolvedSetup) -> None:
+    """Another tube filter than the line's: a matter of the spectrum, for which the rules have no factor."""
+    before, added = charted.filter, setup.filter
+    if added == before:
+        return
+    by_model = running.model.move(filter=added)
+    change = f"{_filter_words(before)} to {_filter_words(added)}"
+    if by_model is None:
+        text = f"{change}: outside what the physics model covers, and no rule of thumb knows it: the mAs was left."
+        running.caution("warning", text, "filter")
+        return
+    running.to("Filter", running.kvp, running.mas * by_model, f"{change}: what the part and receptor see of it.", "model")
+
+
 def receptor_step(running: RunningTechnique, charted: ResolvedSetup, setup: ResolvedSetup) -> None:
     """Another receptor than the line's: its speed class and its target index."""
     before, receptor = charted.receptor, setup.receptor
@@ -395,6 +409,10 @@ def setting_steps(running: RunningTechnique, setting: GeneratorSetting, mas_by_h
         percent = 100 * (setting.mas / running.mas - 1)
         why = f"Nearest mAs setting: {percent:+.1f} % exposure.".replace("-", "−")
         running.to("mAs setting", setting.kvp, setting.mas, why)
+
+
+def _filter_words(added: Filter | None) -> str:
+    return added.name if added else "no added filter"
 
 
 def _grid_words(ratio: int) -> str:

@@ -8,6 +8,9 @@ import { type Act } from "../useDesk";
 
 type Facts = DeskState["facts"];
 
+/** What a set-up names to take the line's filter out. */
+const NO_FILTER = "none";
+
 interface Props {
   room: Room;
   state: DeskState;
@@ -89,6 +92,19 @@ export function SetupPanel({ room, state, stop, act, answer, unit }: Props) {
         options={room.receptors.map((one) => ({ value: one.id, label: one.name }))}
         onChange={(value) => set({ receptor: value === line?.receptor ? null : value })}
       />
+      {(room.filters ?? []).length > 0 && (
+        <Select
+          label="Tube filter"
+          labelled
+          className="col-span-2"
+          value={now?.filter ?? NO_FILTER}
+          options={[
+            { value: NO_FILTER, label: "No added filter" },
+            ...(room.filters ?? []).map((one) => ({ value: one.id, label: one.name })),
+          ]}
+          onChange={(value) => set({ filter: value })}
+        />
+      )}
       <div className="col-span-2 grid grid-cols-3 gap-2">
         <FieldSize set={set} setup={setup} shown={figures?.field_cm} unit={unit} />
         {lengthField("gap", "Gap", "gap_cm", figures?.gap_cm)}

@@ -56,6 +56,9 @@ export function Forecast({ forecast, unit }: { forecast: Expected; unit: Unit })
         )}
         <p>
           {forecast.kap_mgycm2 != null && <Item name="KAP">{figure(forecast.kap_mgycm2)} mGy·cm²</Item>}
+          {forecast.energy_imparted_mj != null && (
+            <Item name="energy imparted">{figure(forecast.energy_imparted_mj)} mJ</Item>
+          )}
           <Item name="light on skin">
             {trimmed(fromCm(forecast.field_at_skin_cm[0], unit), 1)} ×{" "}
             {length(forecast.field_at_skin_cm[1], unit)}

@@ -9,12 +9,14 @@ interface Props {
   projection: Projection;
   unit: Unit;
   measured: boolean;
+  /** What stands before the tube, in a room whose filters can be selected. */
+  filter: string | null;
   /** A newer answer is on its way; what stands here belongs to the request before. */
   stale: boolean;
 }
 
 /** The four numbers, readable from two metres, and under them what to expect. */
-export function Numbers({ answer, projection, unit, measured, stale }: Props) {
+export function Numbers({ answer, projection, unit, measured, filter, stale }: Props) {
   const now = answer.technique;
   const spot = now.focal_spot === "small" ? "small focus" : "large focus";
   const aec = now.exposure_control === "aec";
@@ -29,6 +31,12 @@ export function Numbers({ answer, projection, unit, measured, stale }: Props) {
       <div className="grid grid-cols-[1fr_1.25fr]">
         <Number name="kVp" size="numeral" value={trimmed(now.kvp, 1)} beam={measured}>
           {window[0]} to {window[1]} usual
+          {filter && (
+            <>
+              {" · "}
+              <b className="font-semibold text-ink">{filter}</b>
+            </>
+          )}
         </Number>
         <Number
           name={aec ? "mAs, predicted" : "mAs"}

@@ -2,75 +2,94 @@ import { scaleLinear, scaleLog } from "d3-scale";
 import { line as path } from "d3-shape";
 import { useState } from "react";
 
-import { type Choice, type TechniqueRequest, useWhatIf } from "../../api/queries";
+import { type Choice, type Room, type TechniqueRequest, useWhatIf } from "../../api/queries";
 import { Button } from "../../ui/Button";
 import { Refusal, Waiting } from "../../ui/Notice";
+import { Segmented } from "../../ui/Segmented";
 import { figure, fromCm, trimmed, type Unit } from "../../ui/units";
-import { grid } from "../../ui/words";
+import { filterOf, grid } from "../../ui/words";
 import { type Act } from "../useDesk";
 
 const W = 400;
-const H = 250;
+const H = 210;
 const PAD = { left: 34, right: 10, top: 18, bottom: 34 };
 const DOSES = [0.01, 0.02, 0.05, 0.1, 0.2, 0.5, 1, 2, 5, 10, 20, 50, 100];
-/** How many choices of the front are listed: those nearest in dose to the present one. */
-const LISTED = 7;
+
+/** The two figures of dose that the choices can be laid out by. */
+const AXES = {
+  skin_kerma: { label: "Skin kerma", unit: "mGy", of: (one: Choice) => one.incident_air_kerma_mgy },
+  energy_imparted: { label: "Energy imparted", unit: "mJ", of: (one: Choice) => one.energy_imparted_mj },
+};
+type Axis = keyof typeof AXES;
 
 interface Props {
   request: TechniqueRequest;
+  room: Room;
   unit: Unit;
   /** An example of a reference level of skin kerma [mGy] for the projection. */
   reference: number | null;
   act: Act;
 }
 
-/** The choices of kVp, grid and SID that give the receptor the same exposure: dose across, contrast-to-noise up. */
-export function WhatIf({ request, unit, reference, act }: Props) {
-  const found = useWhatIf(request);
+/** The choices of kVp, grid, filter and SID that give the receptor the same exposure: dose across, contrast-to-noise up. */
+export function WhatIf({ request, room, unit, reference, act }: Props) {
+  const [axis, setAxis] = useState<Axis>("skin_kerma");
+  const found = useWhatIf(request, axis);
   const [picked, setPicked] = useState<string | null>(null);
   if (found.isError) return <Refusal error={found.error} />;
   if (!found.data) return <Waiting what="the choices" />;
-  const { choices, detail } = found.data;
+  const { choices, detail, dose: drawn, least_cnr } = found.data;
   const now = choices.find((one) => one.current);
   if (!now || choices.length < 2)
     return (
-      <p className="text-ink-2">This room has no other way to give the receptor the same exposure here.</p>
+      <p className="text-ink-2">
+        This room has no other way to give the receptor the same exposure here, in time and with the detail
+        seen.
+      </p>
     );
-  const front = choices.filter((one) => one.front);
   const chosen = choices.find((one) => key(one) === picked) ?? null;
-  const distance = (one: Choice) =>
-    Math.abs(Math.log(one.incident_air_kerma_mgy / now.incident_air_kerma_mgy));
-  const listed = [...front]
-    .sort((a, b) => distance(a) - distance(b))
-    .slice(0, LISTED)
-    .sort((a, b) => a.incident_air_kerma_mgy - b.incident_air_kerma_mgy);
+  const listed = choices.filter((one) => one.offered || one.current);
   return (
     <div className={found.isPlaceholderData ? "opacity-50" : ""}>
-      <p className="text-note text-ink-2">
+      <Segmented
+        label="Dose by"
+        value={axis}
+        options={Object.entries(AXES).map(([value, { label }]) => ({ value, label }))}
+        onChange={(value) => setAxis(value as Axis)}
+      />
+      <p className="mt-1 text-note text-ink-2">
         Each mark gives the receptor the same exposure. Up: {detail} stands out more from the noise. Left:
         less dose.
       </p>
       <Picture
         choices={choices}
-        front={front}
+        axis={drawn}
+        floor={least_cnr}
         now={now}
         chosen={chosen}
-        reference={reference}
+        reference={drawn === "skin_kerma" ? reference : null}
         onPick={(one) => setPicked(key(one))}
       />
       {chosen ? (
         <div className="mb-1 flex min-h-12 items-center justify-between gap-3">
           <p className="text-note">
             {trimmed(chosen.kvp, 1)} kVp, {trimmed(chosen.mas, 2)} mAs,{" "}
-            {grid(chosen.grid_ratio).toLowerCase()}, {trimmed(fromCm(chosen.sid_cm, unit), 0)} {unit}:
-            contrast {(100 * chosen.contrast).toFixed(1)} %, CNR² per dose ×{chosen.merit.toFixed(2)}
-            {chosen.over_time_ceiling && <span className="text-warn">, over the usual time</span>}.
+            {grid(chosen.grid_ratio).toLowerCase()}
+            {filterOf(room, chosen.filter) && `, ${filterOf(room, chosen.filter)}`},{" "}
+            {trimmed(fromCm(chosen.sid_cm, unit), 0)} {unit}: {trimmed(chosen.time_ms, 1)} ms, contrast{" "}
+            {(100 * chosen.contrast).toFixed(1)} %, CNR² per dose ×{chosen.merit.toFixed(2)}.
           </p>
           <Button
             onClick={() =>
               act({
                 do: "setup",
-                change: { kvp: chosen.kvp, mas: null, grid_ratio: chosen.grid_ratio, sid_cm: chosen.sid_cm },
+                change: {
+                  kvp: chosen.kvp,
+                  mas: null,
+                  grid_ratio: chosen.grid_ratio,
+                  sid_cm: chosen.sid_cm,
+                  ...(room.filters?.length ? { filter: chosen.filter ?? "none" } : {}),
+                },
               })
             }
           >
@@ -82,37 +101,45 @@ export function WhatIf({ request, unit, reference, act }: Props) {
           Pick a mark or a row to see it. A choice needs the same agreement as any change of protocol.
         </p>
       )}
-      <table className="w-full text-right text-note" aria-label="Choices on the front">
+      <table className="w-full text-right text-note" aria-label="Choices that nothing beats">
         <thead className="text-ink-3">
           <tr className="border-b border-rule-strong">
             <th className="py-1 text-left font-normal">kVp, mAs</th>
             <th className="font-normal">grid</th>
             <th className="font-normal">SID, {unit}</th>
-            <th className="font-normal">ms</th>
-            <th className="font-normal">mGy</th>
+            <th className="font-normal">{AXES[drawn].unit}</th>
             <th className="font-normal">CNR</th>
           </tr>
         </thead>
         <tbody>
           {listed.map((one) => (
-            <tr key={key(one)} className={`border-b border-rule ${key(one) === picked ? "bg-raised" : ""}`}>
-              <td className="text-left">
+            <tr
+              key={key(one)}
+              className={`border-b border-rule align-top ${key(one) === picked ? "bg-raised" : ""}`}
+            >
+              <td className="w-1/2 py-1 text-left">
                 <button
                   type="button"
                   aria-pressed={key(one) === picked}
-                  className="min-h-10 w-full text-left"
+                  className="min-h-10 w-full text-left leading-tight"
                   onClick={() => setPicked(key(one))}
                 >
                   <b className="font-semibold text-ink">{trimmed(one.kvp, 1)}</b> kVp{" "}
                   <b className="font-semibold text-ink">{trimmed(one.mas, 2)}</b>
-                  {one.current && <span className="ml-1 text-beam">now</span>}
+                  {one.current ? (
+                    <span className="ml-1 text-beam">now</span>
+                  ) : (
+                    <span className="block text-ink-3">{one.said}</span>
+                  )}
                 </button>
               </td>
-              <td>{one.grid_ratio ? `${one.grid_ratio}:1` : "none"}</td>
-              <td>{trimmed(fromCm(one.sid_cm, unit), 0)}</td>
-              <td>{trimmed(one.time_ms, 1)}</td>
-              <td>{figure(one.incident_air_kerma_mgy)}</td>
-              <td>{one.cnr.toFixed(0)}</td>
+              <td className="py-1">
+                {one.grid_ratio ? `${one.grid_ratio}:1` : "none"}
+                {one.filter && <span className="block text-ink-3">{filterOf(room, one.filter)}</span>}
+              </td>
+              <td className="py-1">{trimmed(fromCm(one.sid_cm, unit), 0)}</td>
+              <td className="py-1">{figure(AXES[drawn].of(one))}</td>
+              <td className="py-1">{one.cnr.toFixed(0)}</td>
             </tr>
           ))}
         </tbody>
@@ -121,31 +148,35 @@ export function WhatIf({ request, unit, reference, act }: Props) {
   );
 }
 
-const key = (one: Choice) => `${one.kvp} ${one.grid_ratio} ${one.sid_cm}`;
+const key = (one: Choice) => `${one.kvp} ${one.grid_ratio} ${one.sid_cm} ${one.filter ?? ""}`;
 
 interface PictureProps {
   choices: Choice[];
-  front: Choice[];
+  axis: Axis;
+  /** The least CNR that is offered. */
+  floor: number;
   now: Choice;
   chosen: Choice | null;
   reference: number | null;
   onPick: (one: Choice) => void;
 }
 
-function Picture({ choices, front, now, chosen, reference, onPick }: PictureProps) {
-  const doses = choices.map((one) => one.incident_air_kerma_mgy);
+function Picture({ choices, axis, floor, now, chosen, reference, onPick }: PictureProps) {
+  const { of, unit, label } = AXES[axis];
+  const front = choices.filter((one) => one.front);
+  const doses = choices.map(of);
   const low = Math.min(...doses) / 1.15;
   const high = Math.max(...doses, reference ?? 0) * 1.15;
   const x = scaleLog([low, high], [PAD.left, W - PAD.right]);
   const y = scaleLinear([0, Math.max(...choices.map((one) => one.cnr)) * 1.05], [H - PAD.bottom, PAD.top]);
-  const at = (one: Choice) => [x(one.incident_air_kerma_mgy), y(one.cnr)] as const;
+  const at = (one: Choice) => [x(of(one)), y(one.cnr)] as const;
   const [nowX, nowY] = at(now);
   return (
     <svg
       viewBox={`0 0 ${W} ${H}`}
       className="my-1 w-full"
       role="img"
-      aria-label={`${choices.length} choices by skin dose and contrast-to-noise ratio; ${front.length} on the front. Now ${figure(now.incident_air_kerma_mgy)} mGy, CNR ${now.cnr.toFixed(0)}`}
+      aria-label={`${choices.length} choices by ${label.toLowerCase()} and contrast-to-noise ratio; ${front.length} that nothing beats. Now ${figure(of(now))} ${unit}, CNR ${now.cnr.toFixed(0)}`}
     >
       {DOSES.filter((dose) => dose >= low && dose <= high).map((dose) => (
         <g key={dose}>
@@ -164,10 +195,21 @@ function Picture({ choices, front, now, chosen, reference, onPick }: PictureProp
         </g>
       ))}
       <text x={W - PAD.right} y={H - 5} textAnchor="end" fontSize={11.5} fill="var(--ink-2)">
-        skin kerma, mGy
+        {label.toLowerCase()}, {unit}
       </text>
       <text x={PAD.left} y={11} fontSize={11.5} fill="var(--ink-2)">
         CNR
+      </text>
+      <line
+        x1={PAD.left}
+        x2={W - PAD.right}
+        y1={y(floor)}
+        y2={y(floor)}
+        stroke="var(--ink-3)"
+        strokeDasharray="2 3"
+      />
+      <text x={W - PAD.right} y={y(floor) + 13} textAnchor="end" fontSize={11} fill="var(--ink-3)">
+        detail hardly seen
       </text>
       {reference !== null && reference >= low && (
         <g>
@@ -198,8 +240,8 @@ function Picture({ choices, front, now, chosen, reference, onPick }: PictureProp
       />
       {choices.map((one) => {
         const [cx, cy] = at(one);
-        const tone = one.front ? "var(--beam)" : "var(--ink-3)";
-        const mark = { fill: one.front ? tone : "none", stroke: tone, strokeWidth: 1.2 };
+        const tone = one.offered ? "var(--beam)" : "var(--ink-3)";
+        const mark = { fill: one.offered ? tone : "none", stroke: tone, strokeWidth: 1.2 };
         return (
           <g key={key(one)} onClick={() => onPick(one)} className="cursor-pointer">
             <title>{`${one.kvp} kVp, ${one.mas} mAs, ${grid(one.grid_ratio)}, ${one.sid_cm} cm`}</title>
@@ -237,7 +279,7 @@ function Picture({ choices, front, now, chosen, reference, onPick }: PictureProp
         </text>
         <circle cx={PAD.left + 150} cy={7} r={3.2} fill="var(--beam)" />
         <text x={PAD.left + 157} y={11}>
-          filled: best for its dose
+          filled: listed below
         </text>
       </g>
     </svg>

@@ -2,7 +2,7 @@
 import { expect, it, vi } from "vitest";
 
 import type { Choice, Projection, TechniqueRequest, TechniqueResponse } from "../../api/queries";
-import { ANSWER, PROJECTIONS } from "../../testing/clinic";
+import { ANSWER, PROJECTIONS, ROOM } from "../../testing/clinic";
 import { fireEvent, press, Problem, screen, serve, show } from "../../testing/server";
 import { Forecast } from "./Forecast";
 import { Numbers } from "./Numbers";
@@ -16,6 +16,7 @@ const numbers = (technique: Partial<TechniqueResponse["technique"]> = {}, stale 
       projection={PROJECTIONS[0] as Projection}
       unit="in"
       measured
+      filter={null}
       stale={stale}
     />,
   );
@@ -46,10 +47,11 @@ it("the kVp usual on this support is said, not the projection's in general", () 
       projection={{ ...(PROJECTIONS[0] as Projection), kvp_on: [["table_bucky", [70, 78]]] }}
       unit="cm"
       measured
+      filter="1 mm Al + 0.1 mm Cu"
       stale={false}
     />,
   );
-  expect(screen.getByText("70 to 78 usual")).toBeDefined();
+  expect(screen.getByText(/70 to 78 usual/).textContent).toContain("1 mm Al + 0.1 mm Cu");
 });
 
 const forecast = (change: Partial<TechniqueResponse["forecast"]> = {}) =>
@@ -119,44 +121,52 @@ const choice = (kvp: number, kerma: number, cnr: number, more: Partial<Choice> =
   incident_air_kerma_mgy: kerma,
   contrast: 0.1,
   cnr,
+  filter: null,
+  energy_imparted_mj: 5 * kerma,
   merit: cnr / kerma,
-  over_time_ceiling: false,
   front: true,
+  offered: true,
   current: false,
+  said: "gains skin kerma −20 %",
   ...more,
 });
 const REQUEST = { room: "room-1", projection: "lspine-ap" } as TechniqueRequest;
 
-function whatIf(choices: Choice[]) {
-  serve({ [WHAT_IF]: { detail: "bone", choices } });
+function whatIf(choices: Choice[], dose = "skin_kerma") {
+  serve({ [WHAT_IF]: { detail: "bone", least_cnr: 12, dose, choices } });
   const act = vi.fn();
-  show(<WhatIf request={REQUEST} unit="cm" reference={5} act={act} />);
+  show(<WhatIf request={REQUEST} room={ROOM} unit="cm" reference={5} act={act} />);
   return act;
 }
 
-it("the best choices nearest in dose are listed, the others only drawn", async () => {
-  const many = Array.from({ length: 12 }, (_, i) => choice(60 + 5 * i, 8 / (i + 1), 50 - i));
+it("what is offered and what is set now are listed with what they gain, the others only drawn", async () => {
   whatIf([
-    ...many,
-    choice(81, 4.1, 30, { current: true, front: false }),
-    choice(79, 6, 20, { front: false }),
+    choice(90, 3, 35),
+    choice(81, 4.1, 30, { current: true, front: false, offered: false }),
+    choice(79, 6, 20, { front: false, offered: false }),
   ]);
   const rows = (await screen.findAllByRole("row")).slice(1);
-  expect(rows).toHaveLength(7);
-  expect(rows.some((row) => row.textContent?.startsWith("79"))).toBe(false);
-  expect(screen.getByRole("img").getAttribute("aria-label")).toContain("14 choices");
-  expect(screen.getByRole("img").getAttribute("aria-label")).toContain(
-    "12 on the front. Now 4.1 mGy, CNR 30",
+  expect(rows).toHaveLength(2);
+  expect(rows[0]?.textContent).toContain("gains skin kerma −20 %");
+  expect(rows[1]?.textContent).toContain("now");
+  expect(screen.getByRole("img").getAttribute("aria-label")).toBe(
+    "3 choices by skin kerma and contrast-to-noise ratio; 1 that nothing beats. Now 4.1 mGy, CNR 30",
   );
+});
+
+it("the dose can be energy imparted, and the figures say so", async () => {
+  whatIf([choice(80, 4, 40, { current: true }), choice(90, 3, 35)], "energy_imparted");
+  expect((await screen.findByRole("img")).getAttribute("aria-label")).toContain("Now 20 mJ");
+  expect(screen.getByRole("columnheader", { name: "mJ" })).toBeDefined();
 });
 
 it("a choice is seen before it is set up, and set up as kVp, grid and SID with the mAs left to follow", async () => {
   const act = whatIf([
     choice(80, 4, 40, { current: true }),
-    choice(90, 3, 35, { grid_ratio: 0, sid_cm: 115, over_time_ceiling: true }),
+    choice(90, 3, 35, { grid_ratio: 0, sid_cm: 115 }),
   ]);
   fireEvent.click(await screen.findByRole("button", { name: /^90 kVp/ }));
-  expect(screen.getByText(/over the usual time/)).toBeDefined();
+  expect(screen.getByText(/no grid, 115 cm: 100 ms/)).toBeDefined();
   press("Set up so");
   expect(act).toHaveBeenCalledWith({
     do: "setup",
@@ -164,10 +174,29 @@ it("a choice is seen before it is set up, and set up as kVp, grid and SID with t
   });
 });
 
+it("where the room has filters each choice names its own, and takes the line's out where it has none", async () => {
+  const room = { ...ROOM, filters: [{ id: "cu", name: "0.1 mm Cu", mm_al: 0, mm_cu: 0.1 }] };
+  serve({
+    [WHAT_IF]: {
+      detail: "bone",
+      least_cnr: 12,
+      dose: "skin_kerma",
+      choices: [choice(80, 4, 40, { current: true, filter: "cu" }), choice(90, 3, 35)],
+    },
+  });
+  const act = vi.fn();
+  show(<WhatIf request={REQUEST} room={room} unit="cm" reference={null} act={act} />);
+  fireEvent.click(await screen.findByRole("button", { name: /^90 kVp/ }));
+  expect(screen.getByText(/no added filter, 107 cm/)).toBeDefined();
+  press("Set up so");
+  expect(act.mock.calls[0]?.[0]).toMatchObject({ change: { filter: "none" } });
+});
+
 it("a room with no other way says so, and a refusal takes the place of old choices", async () => {
   whatIf([choice(80, 4, 40, { current: true })]);
   expect(await screen.findByText(/no other way to give the receptor the same/)).toBeDefined();
   serve({ [WHAT_IF]: new Problem(422, "thickness_cm is 70 cm; allowed is 13 to 36 cm.") });
-  show(<WhatIf request={{ ...REQUEST, thickness_cm: 70 }} unit="cm" reference={null} act={vi.fn()} />);
+  const asked = { ...REQUEST, thickness_cm: 70 };
+  show(<WhatIf request={asked} room={ROOM} unit="cm" reference={null} act={vi.fn()} />);
   expect((await screen.findByRole("alert")).textContent).toContain("allowed is 13 to 36");
 });

@@ -19,18 +19,23 @@ DETAIL_AREA_CM2 = 0.1
 
 @dataclass(frozen=True, slots=True)
 class Detail:
-    """A detail to be seen: depth_cm of one material in the place of another."""
+    """A detail to be seen: depth_cm of one material in the place of another.
+
+    least_cnr: below it no technique is offered; about half of what usual techniques of the region reach for an average
+    adult, near what they reach for the largest (an estimate; after Rose a detail known to be there wants 3 to 5).
+    """
 
     name: str
     material: str
     in_place_of: str
     depth_cm: float
+    least_cnr: float
 
 
 DETAILS: Mapping[str, Detail] = {
-    "bone": Detail("2 mm of bone", "bone", "soft", 0.2),
-    "nodule": Detail("10 mm nodule in the lung", "soft", "lung", 1.0),
-    "soft": Detail("10 mm of tissue in fat", "soft", "adipose", 1.0),
+    "bone": Detail("2 mm of bone", "bone", "soft", 0.2, 12.0),
+    "nodule": Detail("10 mm nodule in the lung", "soft", "lung", 1.0, 25.0),
+    "soft": Detail("10 mm of tissue in fat", "soft", "adipose", 1.0, 4.0),
 }
 REGION_DETAIL: Mapping[str, str] = {"chest": "nodule", "abdomen": "soft"}
 """Which detail stands for a region of the body; bone elsewhere."""
