@@ -74,11 +74,13 @@ def test_both_schools_and_what_if_at_the_desk(page: Page, demo_site: str):
     assert by_rules is not None
     page.keyboard.press("x")
     page.keyboard.press("w")
-    picture = page.get_by_role("img", name="choices by skin dose")
-    expect(picture).to_be_visible()
-    rows = page.get_by_role("table", name="Choices on the front").get_by_role("button")
-    expect(rows.first).to_be_visible()
-    rows.filter(has_text="85 kVp").first.click()
+    expect(page.get_by_role("img", name="choices by skin kerma")).to_be_visible()
+    tab(page, "Energy imparted")
+    expect(page.get_by_role("img", name="choices by energy imparted")).to_be_visible()
+    rows = page.get_by_role("table", name="Choices that nothing beats").get_by_role("button")
+    copper = rows.filter(has_text="85 kVp").first
+    expect(copper).to_contain_text("gains")
+    copper.click()
     expect(page.get_by_text("CNR² per dose")).to_be_visible()
     page.get_by_role("button", name="Set up so").click()
     expect(number(page, "kvp")).to_have_text("85")
