@@ -61,6 +61,7 @@ RULES: Mapping[str, Rule] = {
     "GET /api/charts/{chart_id}/history": RECORDS,
     "GET /api/charts/{chart_id}/comments": RECORDS,
     "GET /api/charts/{chart_id}/level": ANYONE,
+    "GET /api/charts/{chart_id}/trust": ANYONE,
     "GET /api/charts/{chart_id}/lint": ANYONE,
     "GET /api/charts/{chart_id}/lines/{line_id}/table": ANYONE,
     "GET /api/charts/{chart_id}/lines/{line_id}/systems": ANYONE,

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import asdict, replace
+from dataclasses import asdict, dataclass, replace
 
 from fastapi import APIRouter
 from fastapi.responses import Response
@@ -20,7 +20,8 @@ from oakbeam.core.chart_check.run import check_chart
 from oakbeam.core.charts.line import (
     ChartLine,
 )
-from oakbeam.store import Store
+from oakbeam.core.technique.trust import Trust
+from oakbeam.store import Store, exposures
 
 router = APIRouter(prefix="/api", responses=problems.RESPONSES, tags=["charts"])
 
@@ -35,6 +36,15 @@ class StripOut(BaseModel):
     offset_di: float | None
     worst_di: float | None
     level: bool
+
+
+@dataclass(frozen=True, slots=True)
+class LineTrust:
+    """How far a line can be trusted, and that in words."""
+
+    line: int
+    trust: Trust
+    said: str
 
 
 class FindingOut(BaseModel):
@@ -113,6 +123,14 @@ def lint_chart(store: Store, chart_id: int) -> list[FindingOut]:
         )
         for one in check_chart(chart.lines, room, known.projections)
     ]
+
+
+@router.get("/charts/{chart_id}/trust")
+def get_trust(store: StoreHere, chart_id: Id) -> list[LineTrust]:
+    """How far each line can be trusted: proven by its images, supported by exposures, or seen by none yet (model)."""
+    chart, room, known = chart_with_room(store, chart_id)
+    found = exposures.trusts(store, room, known, chart.lines)
+    return [LineTrust(line, *trust) for line, trust in found.items()]
 
 
 @router.get("/charts/{chart_id}/level", response_model=list[StripOut])

@@ -24,7 +24,7 @@ from oakbeam.core.charts.printed_page import sheet
 from oakbeam.core.charts.validation import check_line
 from oakbeam.core.errors import Refusal
 from oakbeam.formats import chart_csv, chart_import, chart_json, chart_pdf, chart_xlsx
-from oakbeam.store import Store, charts, local
+from oakbeam.store import Store, charts, exposures, local
 
 router = APIRouter(prefix="/api", responses=problems.RESPONSES, tags=["charts"])
 
@@ -79,7 +79,8 @@ def preview_import(store: Store, asked: ImportFile) -> PreviewOut:
 def printed(store: Store, chart_id: int, kind: chart_pdf.Kind, paper: chart_pdf.Paper, across: bool) -> tuple[str, bytes]:
     """(file name, PDF) of a chart."""
     chart, room, known = chart_with_room(store, chart_id)
-    lines = sheet(chart.lines, room, known.projections)
+    found = exposures.trusts(store, room, known, chart.lines)
+    lines = sheet(chart.lines, room, known.projections, {line for line, (trust, _) in found.items() if trust == "model"})
     return f"chart-{chart.room}-v{chart.version}-{kind}.pdf", chart_pdf.write(chart, room.name, lines, kind, paper, across)
 
 

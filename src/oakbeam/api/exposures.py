@@ -215,10 +215,12 @@ def record(store: Store, asked: ExposureRequest, actor: str) -> Recorded:
         kap_mgycm2=kap * scale if kap is not None and scale is not None else None,
         reject_reason=asked.reject_reason,
         findings=tuple(asked.findings),
-        reliable=judgement.evaluation.reliable if judgement else True,
+        # Of a thickness that was only estimated an image says nothing sure about the line.
+        reliable=(judgement.evaluation.reliable if judgement else True) and asked.technique.thickness_cm is not None,
         age_band=asked.technique.patient.age_band if asked.technique.patient else None,
         study_key=asked.study_key,
         note=asked.note,
+        filter=at_stations.filter,
     )
     return Recorded(exposure=exposures.add(store, exposure, actor), judgement=judgement)
 

@@ -18,6 +18,7 @@ from oakbeam.core.chart_making.from_exposure import AcceptedExposure, line_from_
 from oakbeam.core.charts.line import (
     ChartLine,
     Link,
+    Origin,
     usual_range_cm,
 )
 from oakbeam.core.charts.systems import Band, Banded, FixedKvp, Levelled, MasRule, Point, SystemName, VariableKvp
@@ -95,9 +96,12 @@ class LinkIn(RequestBody):
 
 class LineIn(ConditionsIn):
     """A line with its law given outright. With a link the law follows another line of the chart; what is given here stands
-    until it is derived. key: which line this is, where it was known by one."""
+    until it is derived. origin: where its numbers come from; what is typed says so. key: which line this is, where it was
+    known by one."""
 
     law: LawIn
+    origin: Origin = "typed"
+    origin_spread_di: Annotated[Number, Field(gt=0, le=10)] | None = None
     link: LinkIn | None = None
     key: Id | None = None
 
@@ -184,7 +188,9 @@ def line_of(known: Catalogue, room: Room, asked: LineIn) -> ChartLine:
             )
     line, projection = _conditions(known, asked)
     link = Link(**asked.link.model_dump()) if asked.link else None
-    return check_line(replace(line, law=law, link=link, key=asked.key), projection, room)
+    origin, spread_di = asked.origin, asked.origin_spread_di
+    made = replace(line, law=law, link=link, key=asked.key, origin=origin, origin_spread_di=spread_di)
+    return check_line(made, projection, room)
 
 
 def line_from_accepted(known: Catalogue, room: Room, asked: AcceptedExposureIn) -> ChartLine:

@@ -16,6 +16,7 @@ from oakbeam.core.patient.thickness import Thickness as MeasuredThickness
 from oakbeam.core.technique.alternatives import DoseAxis, WhatIf, what_if
 from oakbeam.core.technique.derive import derive
 from oakbeam.core.technique.result import Derived, Figures, Forecast, Step, Technique
+from oakbeam.core.technique.trust import Trust, trust_of, trust_words
 from oakbeam.demo import detector
 from oakbeam.store import Store, exposures
 
@@ -38,6 +39,8 @@ class TechniqueResponse:
     figures: Figures
     angle: AngleAdvice
     turn: AngleAdvice | None
+    trust: Trust
+    trust_words: str
 
 
 TECHNIQUE_RESPONSE = TypeAdapter(TechniqueResponse)
@@ -47,6 +50,8 @@ TECHNIQUE_RESPONSE = TypeAdapter(TechniqueResponse)
 def technique(store: Store, asked: TechniqueRequest) -> TechniqueResponse:
     """The technique for a request, from the chart it names or the room's newest approved one."""
     found, derived, reference = derive_asked(store, asked)
+    seen = exposures.seen(store, found.room, found.projection, found.line)
+    trust = trust_of(found.line, seen)
     return TechniqueResponse(
         derived.technique,
         derived.exact_kvp,
@@ -60,6 +65,8 @@ def technique(store: Store, asked: TechniqueRequest) -> TechniqueResponse:
         derived.figures,
         found.angle,
         found.turn,
+        trust,
+        trust_words(found.line, seen),
     )
 
 

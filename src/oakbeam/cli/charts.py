@@ -30,7 +30,7 @@ from oakbeam.core.charts.validation import check_line
 from oakbeam.core.equipment.room import Room
 from oakbeam.core.errors import Refusal
 from oakbeam.formats import chart_csv, chart_json, chart_pdf, chart_xlsx
-from oakbeam.store import Store, charts, local, rooms
+from oakbeam.store import Store, charts, exposures, local, rooms
 
 ACTOR = "command line"
 FORMATS = ("csv", "xlsx", "json")
@@ -197,7 +197,8 @@ def _convert(given: argparse.Namespace, store: Store) -> int:
 
 def _print_chart(given: argparse.Namespace, store: Store) -> int:
     chart, room, known = _found(store, given.chart, given.room)
-    lines = sheet(chart.lines, room, known.projections)
+    found = exposures.trusts(store, room, known, chart.lines)
+    lines = sheet(chart.lines, room, known.projections, {line for line, (trust, _) in found.items() if trust == "model"})
     content = chart_pdf.write(chart, room.name, lines, given.kind, given.paper, given.landscape)
     given.target.write_bytes(content)
     return 0

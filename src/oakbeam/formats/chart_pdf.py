@@ -138,7 +138,7 @@ def _wall(lines: Sequence[SheetLine], page: Page) -> list[Flowable]:
         rows.append([Paragraph(_region(region), _style(page, bold=True, color=MARK)), *[""] * (len(columns) - 1)])
         for one in group:
             conditions = one.conditions if wide else f"{one.conditions}<br/>{_safe(one.receptor)}"
-            name = f"<font name='OakBold'>{_safe(one.exam)}</font> {_safe(one.name)}{_reach(one)}"
+            name = f"<font name='OakBold'>{_safe(one.exam)}</font> {_safe(one.name)}{_reach(one)}{_unseen(one)}"
             cells = [Paragraph(name, _style(page)), Paragraph(conditions, small)]
             rows.append([*cells, *([Paragraph(_safe(one.receptor), small)] if wide else []), *_three(one, page)])
     return [_ruled(rows, columns, styles)]
@@ -147,6 +147,11 @@ def _wall(lines: Sequence[SheetLine], page: Page) -> list[Flowable]:
 def _reach(one: SheetLine) -> str:
     low, high = one.line.range_cm
     return f" <font color='#5b5449'>{low:g}–{high:g} cm</font>"
+
+
+def _unseen(one: SheetLine) -> str:
+    """Said where no image stands behind a line: whoever takes it from the wall watches the first."""
+    return " <font color='#8c4a00'>no image yet</font>" if one.unseen else ""
 
 
 def _three(one: SheetLine, page: Page) -> list[Paragraph]:
@@ -172,7 +177,7 @@ def _booklet(lines: Sequence[SheetLine], page: Page) -> list[Flowable]:
     for region, group in groupby(sorted(lines, key=_region_order(lines)), key=lambda one: one.region):
         story += [Paragraph(_region(region), _style(page, bold=True, scale=1.25, color=MARK)), Spacer(1, 2 * mm)]
         for one in group:
-            name = f"<font name='OakBold'>{_safe(one.exam)}</font> {_safe(one.name)}"
+            name = f"<font name='OakBold'>{_safe(one.exam)}</font> {_safe(one.name)}{_unseen(one)}"
             block: list[Flowable] = [Paragraph(name, _style(page, scale=1.1))]
             block.append(Paragraph(f"{one.conditions}; {_safe(one.receptor)}", _style(page, scale=0.9, color=SOFT)))
             block.append(Spacer(1, 0.8 * mm))
@@ -222,7 +227,8 @@ def _card(lines: Sequence[SheetLine], page: Page) -> list[Flowable]:
         kvp = _number(middle.kvp) if steady else f"{_number(min(kvps, default=None))}–{_number(max(kvps, default=None))}"
         grid = f" g{one.line.grid_ratio}" if one.line.grid_ratio else ""
         behind = f", {_safe(one.filter)}" if one.filter else ""
-        name = f"{_safe(one.exam)} {_safe(one.name)}<font color='#5b5449'>{grid} {one.line.sid_cm:g}{behind}</font>"
+        where = f"<font color='#5b5449'>{grid} {one.line.sid_cm:g}{behind}</font>"
+        name = f"{_safe(one.exam)} {_safe(one.name)}{where}{_unseen(one)}"
         rows.append([Paragraph(text, _style(page)) for text in (name, kvp, *mas)])
     key = Paragraph("mAs by thickness in cm; g: grid ratio; then SID in cm, and a tube filter where there is one.", small)
     return [_ruled(rows, [0.37 * width, 0.12 * width, *[0.17 * width] * 3], []), key]

@@ -408,6 +408,8 @@ def _line_from(row: sqlite3.Row, bands: tuple[Band, ...], points: tuple[Point, .
         field_cm=None if row["field_w_cm"] is None else (row["field_w_cm"], row["field_h_cm"]),
         note=row["note"],
         filter=row["filter"],
+        origin=row["origin"],
+        origin_spread_di=row["origin_spread_di"],
         link=None
         if row["follows"] is None
         else Link(row["follows"], row["follows_kvp"], row["follows_mas"], row["follows_cm"]),
@@ -433,6 +435,8 @@ def _columns(line: ChartLine) -> dict[str, object]:
         "field_h_cm": field[1],
         "note": line.note,
         "filter": line.filter,
+        "origin": line.origin,
+        "origin_spread_di": line.origin_spread_di,
         "follows": line.link and line.link.to,
         "follows_kvp": line.link and line.link.kvp_added,
         "follows_mas": line.link and line.link.mas_factor,

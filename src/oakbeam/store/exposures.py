@@ -4,15 +4,18 @@ from __future__ import annotations
 
 import json
 import sqlite3
+from collections.abc import Iterable
 from dataclasses import asdict, dataclass, replace
 from typing import Literal
 
+from oakbeam.catalogue import Catalogue
 from oakbeam.core.charts.line import ChartLine, find_line
 from oakbeam.core.equipment.room import Room
 from oakbeam.core.errors import Refusal
 from oakbeam.core.projection import Projection
 from oakbeam.core.technique.forecast import Seen
 from oakbeam.core.technique.logged import LoggedImage, seen_of
+from oakbeam.core.technique.trust import Trust, trust_of, trust_words
 from oakbeam.store import charts
 from oakbeam.store.database import Conflict, NotFound, Store, audit, now
 
@@ -51,6 +54,7 @@ class Exposure:
     age_band: str | None = None
     study_key: str = ""
     note: str = ""
+    filter: str | None = None
     taken_at: str = ""
     id: int = 0
 
@@ -157,6 +161,16 @@ def seen(store: Store, room: Room, projection: Projection, line: ChartLine) -> S
     return store.remembered(("seen", room.revision, line.id, line.revision, *key), read)
 
 
+def trusts(store: Store, room: Room, known: Catalogue, lines: Iterable[ChartLine]) -> dict[int, tuple[Trust, str]]:
+    """How far each kept line of a room can be trusted, and that in words, by its id (see `trust_of`)."""
+    found = {}
+    for line in lines:
+        if line.id is not None:
+            images = seen(store, room, known.projection(line.projection), line)
+            found[line.id] = trust_of(line, images), trust_words(line, images)
+    return found
+
+
 def _line_then(
     store: Store, chart_id: int, line: ChartLine, projection: Projection, thickness_cm: float
 ) -> ChartLine | None:
@@ -167,7 +181,7 @@ def _line_then(
         )
     except (NotFound, Refusal):
         return None
-    alike = (then.support, then.receptor, then.grid_ratio) == (line.support, line.receptor, line.grid_ratio)
+    alike = all(getattr(then, one) == getattr(line, one) for one in ("support", "receptor", "grid_ratio", "filter"))
     return then if alike else None
 
 

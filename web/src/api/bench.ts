@@ -40,6 +40,15 @@ export const useLevel = (chart: Chart) =>
     staleTime: Infinity,
   });
 
+export type LineTrust = Schemas["LineTrust"];
+
+/** How far each line can be trusted, by the images logged so far. */
+export const useTrust = (chart: Chart) =>
+  useQuery({
+    queryKey: ["bench", "trust", chart.id, chart.revision],
+    queryFn: () => unwrap<LineTrust[]>(client.GET("/api/charts/{chart_id}/trust", ofChart(chart.id))),
+  });
+
 export const useChartCheck = (chart: Chart) =>
   useQuery({
     queryKey: ["bench", "lint", chart.id],

@@ -440,6 +440,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/charts/{chart_id}/trust": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Get Trust
+         * @description How far each line can be trusted: proven by its images, supported by exposures, or seen by none yet (model).
+         */
+        get: operations["get_trust_api_charts__chart_id__trust_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/charts/{chart_id}/level": {
         parameters: {
             query?: never;
@@ -1990,8 +2010,9 @@ export interface components {
          * @description One line of a chart: the conditions it was made under, and its law over range_cm.
          *
          *     key: which line this is, the same in every version of the room's chart. link: set where the law follows another line's
-         *     (see `families`). filter: the tube filter it is exposed with, by its id in the room; None for none. id and revision
-         *     belong to the database. None of key, id and revision is part of what a line says.
+         *     (see `families`). filter: the tube filter it is exposed with, by its id in the room; None for none. origin: where its
+         *     numbers come from, with one standard deviation [DI] of a draft from test exposures. id and revision belong to the
+         *     database. None of origin, key, id and revision is part of what a line says.
          */
         ChartLine: {
             /** Projection */
@@ -2029,6 +2050,14 @@ export interface components {
             link?: components["schemas"]["Link"] | null;
             /** Filter */
             filter?: string | null;
+            /**
+             * Origin
+             * @default typed
+             * @enum {string}
+             */
+            origin: "typed" | "exposure" | "tests" | "model";
+            /** Origin Spread Di */
+            origin_spread_di?: number | null;
             /** Key */
             key?: number | null;
             /** Id */
@@ -2604,6 +2633,8 @@ export interface components {
              * @default
              */
             note: string;
+            /** Filter */
+            filter?: string | null;
             /**
              * Taken At
              * @default
@@ -3209,7 +3240,8 @@ export interface components {
         /**
          * LineIn
          * @description A line with its law given outright. With a link the law follows another line of the chart; what is given here stands
-         *     until it is derived. key: which line this is, where it was known by one.
+         *     until it is derived. origin: where its numbers come from; what is typed says so. key: which line this is, where it was
+         *     known by one.
          */
         LineIn: {
             /** Projection */
@@ -3251,6 +3283,14 @@ export interface components {
              */
             note: string;
             law: components["schemas"]["LawIn"];
+            /**
+             * Origin
+             * @default typed
+             * @enum {string}
+             */
+            origin: "typed" | "exposure" | "tests" | "model";
+            /** Origin Spread Di */
+            origin_spread_di?: number | null;
             link?: components["schemas"]["LinkIn"] | null;
             /** Key */
             key?: number | null;
@@ -3278,6 +3318,21 @@ export interface components {
             base_di?: number | null;
             /** Base Mas */
             base_mas?: number | null;
+        };
+        /**
+         * LineTrust
+         * @description How far a line can be trusted, and that in words.
+         */
+        LineTrust: {
+            /** Line */
+            line: number;
+            /**
+             * Trust
+             * @enum {string}
+             */
+            trust: "proven" | "supported" | "model";
+            /** Said */
+            said: string;
         };
         /**
          * Link
@@ -4663,6 +4718,13 @@ export interface components {
             figures: components["schemas"]["Figures"];
             angle: components["schemas"]["AngleAdvice"];
             turn: components["schemas"]["AngleAdvice"] | null;
+            /**
+             * Trust
+             * @enum {string}
+             */
+            trust: "proven" | "supported" | "model";
+            /** Trust Words */
+            trust_words: string;
         };
         /**
          * TestExposure
@@ -6970,6 +7032,73 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ChartLine"];
+                };
+            };
+            /** @description Nobody is signed in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not for this role, or not from here */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description There is no such thing */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The present state does not allow it */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Refused; says what is allowed */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    get_trust_api_charts__chart_id__trust_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                chart_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LineTrust"][];
                 };
             };
             /** @description Nobody is signed in */

@@ -292,7 +292,7 @@ function Desk({ room, projections, exams, charted }: Props) {
                 stale={technique.isPlaceholderData}
               />
               <Cautions answer={answer} act={act} />
-              <Forecast forecast={answer.forecast} unit={unit} />
+              <Forecast answer={answer} unit={unit} />
             </>
           )}
         </section>

@@ -207,6 +207,9 @@ const line = (id: number, projection: string, law: Line["law"], more: Partial<Li
   field_cm: null,
   note: "",
   link: null,
+  filter: null,
+  origin: "exposure",
+  origin_spread_di: null,
   ...more,
 });
 export const FIXED = line(1, "lspine-ap", {
@@ -283,10 +286,13 @@ export const ANSWER: TechniqueResponse = {
     grid_ratio: 12,
     receptor: "panel-43",
     exposure_control: "manual",
+    filter: null,
     aec_cells: null,
     aec_backup_mas: null,
     aec_chambers: [],
   },
+  trust: "supported",
+  trust_words: "From one accepted exposure, no image logged yet: watch the first image.",
   exact_kvp: 80,
   exact_mas: 63.5,
   residual_log2: -0.01,

@@ -15,6 +15,9 @@ export const SYSTEM: Record<string, string> = {
   levelled: "Levelled",
 };
 
+/** How far a line can be trusted, by what stands behind it. */
+export const TRUST = { proven: "proven", supported: "supported", model: "no image yet" } as const;
+
 /** A person's roles, and what each may do. */
 export const ROLE: Record<string, { name: string; does: string }> = {
   technologist: { name: "Technologist", does: "uses charts, records exposures" },
@@ -29,6 +32,9 @@ export const systemWords = (school: string) => {
   const name = SYSTEM[school] ?? school;
   return name.charAt(0).toLowerCase() + name.slice(1);
 };
+
+/** What a set-up names to have no filter before the tube. */
+export const NO_FILTER = "none";
 
 /** What stands before the tube, by name, in a room whose filters can be selected; null in a room that has none. */
 export const filterOf = (room: Room, id: string | null | undefined): string | null =>

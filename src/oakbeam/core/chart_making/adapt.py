@@ -104,6 +104,8 @@ def _adapted(line: ChartLine, source: Room, target: Room, projection: Projection
         field_cm=field,
         link=None,
         filter=new_filter.id if new_filter else None,
+        origin="model",
+        origin_spread_di=None,
         key=None,
         id=None,
         law=_law(line.law, factor, kvp, station),

@@ -66,7 +66,7 @@ def line_from_exposure(
         law = replace(law, doubling_cm=doubling)
         if school == "banded":
             law = _bands_around(exposure, mas, line.range_cm, projection, doubling)
-    return check_line(replace(line, law=law), projection, room)
+    return check_line(replace(line, law=law, origin="exposure"), projection, room)
 
 
 def _fitted(

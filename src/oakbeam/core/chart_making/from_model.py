@@ -122,6 +122,7 @@ def drafted_line(
         None,
         usual_field(None, projection, receptor),
         note,
+        origin="model",
     )
     field, added = line.field_cm or projection.field_cm, room.filter(line.filter)
     setup = beam_setup(room, base_kvp, line.sid_cm, support, line.grid_ratio, receptor, field, added=added)

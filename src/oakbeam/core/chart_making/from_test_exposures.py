@@ -183,14 +183,21 @@ def build(
     for line, row in zip(plain, rows, strict=True):
         weights = fit.weights(row)
         correction, spread = float(weights @ off), math.sqrt(fit.variance(row))
-        tied, refused = replace(line, law=scaled(line.law, math.exp(-correction)), note=_note(line, spread)), None
+        trust: Trust = "supported" if by_id[line.projection].composition.site in supported else "model"
+        tied = replace(
+            line,
+            law=scaled(line.law, math.exp(-correction)),
+            note=_note(line, spread),
+            origin="tests" if trust == "supported" else "model",
+            origin_spread_di=round(spread / LN_PER_DI, 3),
+        )
+        refused = None
         if school != "levelled":
             try:
                 tied = in_system(tied, room, by_id[line.projection], school, taught)
             except Refusal as refusal:
                 refused = refusal.detail
         shares = sorted(((believed[at], float(w)) for at, w in enumerate(weights)), key=lambda one: -abs(one[1]))
-        trust: Trust = "supported" if by_id[line.projection].composition.site in supported else "model"
         drafts.append(Draft(tied, correction / LN_PER_DI, spread / LN_PER_DI, tuple(shares), trust, refused))
     readings = tuple(
         Reading(exposure, float(one.off) / LN_PER_DI, float(one.off - fit.weights(one.row) @ off) / LN_PER_DI)

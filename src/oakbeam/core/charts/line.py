@@ -24,6 +24,8 @@ MAS_RANGE = (0.01, 2000.0)
 SID_RANGE_CM = (40.0, 400.0)
 SHORT_RANGE_CM = 12.0
 """A line over no more than this is looked at every half centimetre, a longer one every centimetre."""
+Origin = Literal["typed", "exposure", "tests", "model"]
+"""Where a line's numbers come from: typed or imported, an accepted exposure, test exposures in the room, the model alone."""
 Status = Literal["draft", "proposed", "approved", "superseded"]
 
 
@@ -43,8 +45,9 @@ class ChartLine:
     """One line of a chart: the conditions it was made under, and its law over range_cm.
 
     key: which line this is, the same in every version of the room's chart. link: set where the law follows another line's
-    (see `families`). filter: the tube filter it is exposed with, by its id in the room; None for none. id and revision
-    belong to the database. None of key, id and revision is part of what a line says.
+    (see `families`). filter: the tube filter it is exposed with, by its id in the room; None for none. origin: where its
+    numbers come from, with one standard deviation [DI] of a draft from test exposures. id and revision belong to the
+    database. None of origin, key, id and revision is part of what a line says.
     """
 
     projection: str
@@ -59,6 +62,8 @@ class ChartLine:
     note: str = ""
     link: Link | None = None
     filter: str | None = None
+    origin: Origin = field(default="typed", compare=False)
+    origin_spread_di: float | None = field(default=None, compare=False)
     key: int | None = field(default=None, compare=False)
     id: int | None = field(default=None, compare=False)
     revision: int = field(default=1, compare=False)

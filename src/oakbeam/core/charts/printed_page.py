@@ -2,8 +2,8 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Mapping
-from dataclasses import dataclass
+from collections.abc import Collection, Iterable, Mapping
+from dataclasses import dataclass, replace
 
 from oakbeam.core.charts.line import ChartLine
 from oakbeam.core.equipment.room import Room
@@ -27,7 +27,7 @@ class Setting:
 @dataclass(frozen=True, slots=True)
 class SheetLine:
     """A line as printed. filter: the name of the tube filter, "" for none. usual: for the small, the average and the large
-    adult, as far as the line's range goes; along: at even steps over the whole range."""
+    adult, as far as the line's range goes; along: at even steps over the whole range. unseen: no image stands behind it."""
 
     line: ChartLine
     exam: str
@@ -38,11 +38,14 @@ class SheetLine:
     receptor: str
     usual: tuple[Setting, ...]
     along: tuple[Setting, ...]
+    unseen: bool = False
 
 
-def sheet(lines: Iterable[ChartLine], room: Room, projections: Mapping[str, Projection]) -> tuple[SheetLine, ...]:
-    """The lines of a chart as they are printed, in the chart's order."""
-    return tuple(_printed(line, room, projections[line.projection]) for line in lines)
+def sheet(
+    lines: Iterable[ChartLine], room: Room, projections: Mapping[str, Projection], unseen: Collection[int] = ()
+) -> tuple[SheetLine, ...]:
+    """The lines of a chart as they are printed, in the chart's order. unseen: ids of those that no image stands behind."""
+    return tuple(replace(_printed(line, room, projections[line.projection]), unseen=line.id in unseen) for line in lines)
 
 
 def _printed(line: ChartLine, room: Room, projection: Projection) -> SheetLine:

@@ -116,7 +116,7 @@ def derive(
     setting_steps(running, setting, by_hand)
     # What the settings give over what was wanted before anything was set by hand, by the method taken.
     delivered = setting.mas / (wanted.mas * exposure_factor(wanted, setting.kvp))
-    expected = forecast(running.model, resolved, setting, delivered, running.line_di, seen)
+    expected = forecast(running.model, resolved, setting, delivered, running.line_di, seen, line)
     technique = _technique(room, resolved, setting, exact_mas)
     if running.method == "rules" and abs(apart_di) > APART_DI and resolved.exposure_control != "aec":
         with suppress(Refusal):

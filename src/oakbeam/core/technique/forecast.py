@@ -5,6 +5,7 @@ from __future__ import annotations
 import math
 from dataclasses import dataclass
 
+from oakbeam.core.charts.line import ChartLine
 from oakbeam.core.equipment.room import Room
 from oakbeam.core.equipment.room_beam import output_behind_ugy_per_mas
 from oakbeam.core.equipment.settings import GeneratorSetting
@@ -18,7 +19,7 @@ from oakbeam.core.technique.result import Forecast
 from oakbeam.core.technique.set_up import ResolvedSetup
 
 LINE_SPREAD_DI = 0.8
-"""One standard deviation of the word of a chart line that nobody has checked against its images: that it is on target."""
+"""One standard deviation of the word of a chart line that was typed or imported: that it is on target."""
 ROOM_SPREAD_DI = {False: 0.9, True: 0.4}
 """One standard deviation of the room behind its papers (output, filtration, index); by whether it was calibrated here."""
 BAND_80 = 1.2816
@@ -51,16 +52,30 @@ class Standing:
 
 
 def standing(
-    model_di: float | None, model_spread_di: float, patient_spread_di: float, seen: Seen = NOTHING_SEEN
+    model_di: float | None,
+    model_spread_di: float,
+    patient_spread_di: float,
+    seen: Seen = NOTHING_SEEN,
+    line: ChartLine | None = None,
 ) -> Standing:
     """What is known of a line, from three witnesses weighted by how sure each is: the line itself, which claims to be on
     target; the physics model in this room; and its logged images.
 
-    model_di: what the model expects of the line at its own conditions, None where it has no answer.
+    model_di: what the model expects of the line at its own conditions, None where it has no answer. The word of a line goes
+    by its origin: typed or imported, LINE_SPREAD_DI; an accepted exposure is one image; a draft from test exposures is as
+    sure as it said, and holds the model's own witness already; the model's own draft adds nothing to the model.
     """
     patient = math.sqrt((PRIOR_WORTH * patient_spread_di**2 + seen.count * seen.spread_di**2) / (PRIOR_WORTH + seen.count))
-    witnesses = [(0.0, LINE_SPREAD_DI**2)]
-    if model_di is not None:
+    origin = line.origin if line else "typed"
+    drafted = line.origin_spread_di if line else None
+    witnesses = []
+    if drafted:
+        witnesses.append((0.0, drafted**2))
+    elif origin == "exposure":
+        witnesses.append((0.0, max(patient_spread_di, 0.1) ** 2))
+    elif origin == "typed" or model_di is None:
+        witnesses.append((0.0, LINE_SPREAD_DI**2))
+    if model_di is not None and not drafted:
         witnesses.append((model_di, model_spread_di**2))
     if seen.count:
         witnesses.append((seen.mean_di, max(patient, 0.1) ** 2 / seen.count))
@@ -75,6 +90,7 @@ def forecast(
     delivered: float,
     line_di: float | None = None,
     seen: Seen = NOTHING_SEEN,
+    line: ChartLine | None = None,
 ) -> Forecast:
     """What to expect from a generator setting at this distance, thickness and field.
 
@@ -103,7 +119,7 @@ def forecast(
             known = standing(None, 0.0, patient_spread)
         else:
             model_spread = math.hypot(*unsure.values(), ROOM_SPREAD_DI[room.calibration is not None])
-            known = standing(line_di, model_spread, patient_spread, seen)
+            known = standing(line_di, model_spread, patient_spread, seen, line)
             di = known.mean_di + (di if line_di is None or model_di is None else model_di - line_di)
         half = BAND_80 * math.hypot(known.spread_di, known.patient_di)
         low, high = di - half, di + half

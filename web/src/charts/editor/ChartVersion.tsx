@@ -1,6 +1,6 @@
 import { useMemo, useState } from "react";
 
-import { lineIn, useCells, useChartCheck, useLevel, useLineTable } from "../../api/bench";
+import { lineIn, useCells, useChartCheck, useLevel, useLineTable, useTrust } from "../../api/bench";
 import type { Schemas } from "../../api/client";
 import { type Chart, type LineTable, type Projection, type Room, useTables } from "../../api/queries";
 import { Button } from "../../ui/Button";
@@ -55,6 +55,8 @@ export function ChartVersion({
   // A version that never changes is written out whole; of a draft only the line that is looked at.
   const tables = useTables(bench.editable ? undefined : chart);
   const byId = useMemo(() => new Map(projections.map((one) => [one.id, one])), [projections]);
+  const trusted = useTrust(chart);
+  const trust = useMemo(() => new Map((trusted.data ?? []).map((one) => [one.line, one])), [trusted.data]);
   const strips = useMemo(() => new Map((level.data ?? []).map((one) => [one.line, one])), [level.data]);
   const marks = useMemo(() => {
     const found = new Map<number, string>();
@@ -189,6 +191,7 @@ export function ChartVersion({
                 lines={lines}
                 projections={byId}
                 strips={strips}
+                trust={trust}
                 marks={marks}
                 room={room}
                 unit={unit}
@@ -204,6 +207,7 @@ export function ChartVersion({
             ) : (
               <LinesTable
                 tables={written.filter((one) => lines.some((line) => line.id === one.line.id))}
+                trust={trust}
                 projections={projections}
                 room={room}
                 unit={unit}

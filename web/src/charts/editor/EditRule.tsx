@@ -43,6 +43,7 @@ export function EditRule({ line, saving, error, onSave, onRemove }: Props) {
           range_cm: line.range_cm,
           target_ei: line.target_ei ?? null,
           field_cm: line.field_cm ?? null,
+          filter: line.filter ?? null,
           note: line.note ?? "",
           law: lawIn(law),
         } as Schemas["LineIn"]);

@@ -35,6 +35,7 @@ function grid() {
       lines={LINES}
       projections={NAMES}
       strips={new Map()}
+      trust={new Map([[2, { line: 2, trust: "model", said: "Typed or imported: watch the first image." }]])}
       marks={new Map()}
       room={{ receptors: [] } as unknown as Room}
       unit="cm"
@@ -46,6 +47,11 @@ function grid() {
   );
   return { ...calls, cell: (name: string) => screen.getByRole("gridcell", { name }) };
 }
+
+it("each line says what stands behind it, and one that no image does says what to do", () => {
+  grid();
+  expect(screen.getByText(/no image yet/).title).toBe("Typed or imported: watch the first image.");
+});
 
 it("a digit opens the cell and Enter keeps the number and goes down", () => {
   const { cell, onTyped } = grid();

@@ -1,9 +1,9 @@
 import { type ClipboardEvent, type KeyboardEvent, memo, useEffect, useRef, useState } from "react";
 
-import type { Strip as Found } from "../../api/bench";
+import type { LineTrust, Strip as Found } from "../../api/bench";
 import type { Line, Projection, Room } from "../../api/queries";
 import { toCm, typed, type Unit } from "../../ui/units";
-import { projectionName, receptorName, SUPPORT } from "../../ui/words";
+import { filterOf, projectionName, receptorName, SUPPORT, TRUST } from "../../ui/words";
 import { canType, cellText, cellValue, COLUMNS, isLength, pasted, shown, type Typed } from "./cells";
 import { IndexStrip } from "./IndexStrip";
 
@@ -11,6 +11,7 @@ interface Props {
   lines: Line[];
   projections: Map<string, Projection>;
   strips: Map<number, Found>;
+  trust: Map<number, LineTrust>;
   marks: Map<number, string>;
   room: Room;
   unit: Unit;
@@ -195,7 +196,9 @@ export function LineGrid(props: Props) {
             place={i}
             name={projectionName(props.projections.get(line.projection), line.projection)}
             receptor={receptorName(props.room, line.receptor)}
+            filter={line.filter ? filterOf(props.room, line.filter) : null}
             strip={line.id == null ? undefined : props.strips.get(line.id)}
+            trust={line.id == null ? undefined : props.trust.get(line.id)}
             mark={line.id == null ? undefined : props.marks.get(line.id)}
             unit={unit}
             editable={editable}
@@ -226,7 +229,9 @@ interface RowProps {
   place: number;
   name: string;
   receptor: string;
+  filter: string | null;
   strip: Found | undefined;
+  trust: LineTrust | undefined;
   mark: string | undefined;
   unit: Unit;
   editable: boolean;
@@ -269,7 +274,13 @@ const Row = memo(
               </span>
             )}
             <span className="block max-w-64 truncate text-note text-ink-3">
-              {SUPPORT[line.support]}, {props.receptor}
+              {props.trust && (
+                <span title={props.trust.said} className={props.trust.trust === "model" ? "text-warn" : ""}>
+                  {TRUST[props.trust.trust]} ·{" "}
+                </span>
+              )}
+              {SUPPORT[line.support]}, {props.filter && `${props.filter}, `}
+              {props.receptor}
             </span>
           </button>
         </td>
@@ -318,6 +329,8 @@ const Row = memo(
     a.receptor === b.receptor &&
     a.strip === b.strip &&
     a.mark === b.mark &&
+    a.trust === b.trust &&
+    a.filter === b.filter &&
     a.unit === b.unit &&
     a.editable === b.editable &&
     a.current === b.current &&

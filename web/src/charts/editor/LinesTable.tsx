@@ -1,9 +1,20 @@
+import type { LineTrust } from "../../api/bench";
 import type { LineTable, Projection, Room } from "../../api/queries";
 import { fromCm, trimmed, type Unit } from "../../ui/units";
-import { grid, ruleWords, projectionName, receptorName, SYSTEM, SUPPORT } from "../../ui/words";
+import {
+  filterOf,
+  grid,
+  ruleWords,
+  projectionName,
+  receptorName,
+  SYSTEM,
+  SUPPORT,
+  TRUST,
+} from "../../ui/words";
 
 interface Props {
   tables: LineTable[];
+  trust: Map<number, LineTrust>;
   projections: Projection[];
   room: Room;
   unit: Unit;
@@ -12,7 +23,7 @@ interface Props {
 }
 
 /** The whole chart, one row a line: conditions, school, and the settings for a small, an average and a large adult. */
-export function LinesTable({ tables, projections, room, unit, selected, onSelect }: Props) {
+export function LinesTable({ tables, trust, projections, room, unit, selected, onSelect }: Props) {
   return (
     <table className="w-full border-collapse">
       <thead className="sticky top-0 bg-ground text-left text-note text-ink-3">
@@ -33,6 +44,7 @@ export function LinesTable({ tables, projections, room, unit, selected, onSelect
           const projection = projections.find((one) => one.id === line.projection);
           const sizes = projection?.thickness_cm;
           const chosen = line.id === selected;
+          const trusted = line.id == null ? undefined : trust.get(line.id);
           return (
             <tr
               key={line.id}
@@ -48,12 +60,23 @@ export function LinesTable({ tables, projections, room, unit, selected, onSelect
                 >
                   {projectionName(projection, line.projection)}
                 </button>
+                {trusted && (
+                  <span
+                    title={trusted.said}
+                    className={`block text-note ${trusted.trust === "model" ? "text-warn" : "text-ink-3"}`}
+                  >
+                    {TRUST[trusted.trust]}
+                  </span>
+                )}
               </td>
               <td className="pr-2 text-note whitespace-nowrap text-ink-2">
                 {SUPPORT[line.support]}, {grid(line.grid_ratio).toLowerCase()},{" "}
                 {trimmed(fromCm(line.sid_cm, unit), 1)} {unit}
                 <br />
-                <span className="text-ink-3">{receptorName(room, line.receptor)}</span>
+                <span className="text-ink-3">
+                  {line.filter && `${filterOf(room, line.filter)}, `}
+                  {receptorName(room, line.receptor)}
+                </span>
               </td>
               <td className="pr-2 text-note whitespace-nowrap text-ink-2">
                 {SYSTEM[line.law.name]}

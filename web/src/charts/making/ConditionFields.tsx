@@ -2,7 +2,7 @@ import type { Line, Projection, Room } from "../../api/queries";
 import { NumberField } from "../../ui/NumberField";
 import { Select } from "../../ui/Select";
 import { fromCm, toCm, trimmed, type Unit } from "../../ui/units";
-import { GRID_RATIOS, grid, SUPPORT } from "../../ui/words";
+import { GRID_RATIOS, grid, NO_FILTER, SUPPORT } from "../../ui/words";
 
 /** The conditions of a line as a person fills them in; null where still empty. */
 export interface Conditions {
@@ -14,6 +14,7 @@ export interface Conditions {
   low_cm: number | null;
   high_cm: number | null;
   target_ei: number | null;
+  filter: string | null;
 }
 
 /** What a new line of a projection starts from: its usual range and distance, the room's own grid. */
@@ -28,6 +29,7 @@ export function startingConditions(projection: Projection, room: Room, lines: Li
     low_cm: null,
     high_cm: null,
     target_ei: null,
+    filter: null,
   };
 }
 
@@ -127,6 +129,19 @@ export function ConditionFields({ room, projections, lines, value, onChange, uni
         placeholder={trimmed(fromCm(high, unit), 1)}
         onChange={(number) => onChange({ ...value, high_cm: back(number) })}
       />
+      {room.filters.length > 0 && (
+        <Select
+          label="Tube filter"
+          labelled
+          className="col-span-2"
+          value={value.filter ?? NO_FILTER}
+          options={[
+            { value: NO_FILTER, label: "No added filter" },
+            ...room.filters.map((one) => ({ value: one.id, label: one.name })),
+          ]}
+          onChange={(id) => onChange({ ...value, filter: id === NO_FILTER ? null : id })}
+        />
+      )}
     </div>
   );
 }

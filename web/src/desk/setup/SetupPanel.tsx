@@ -2,14 +2,11 @@ import type { Room, TechniqueResponse } from "../../api/queries";
 import { NumberField } from "../../ui/NumberField";
 import { Select } from "../../ui/Select";
 import { fromCm, toCm, trimmed, type Unit } from "../../ui/units";
-import { GRID_RATIOS, grid, SUPPORT } from "../../ui/words";
+import { GRID_RATIOS, grid, NO_FILTER, SUPPORT } from "../../ui/words";
 import { type DeskState, type Overrides, type Stop } from "../state";
 import { type Act } from "../useDesk";
 
 type Facts = DeskState["facts"];
-
-/** What a set-up names to take the line's filter out. */
-const NO_FILTER = "none";
 
 interface Props {
   room: Room;

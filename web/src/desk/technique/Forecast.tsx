@@ -6,7 +6,8 @@ import { figure, fromCm, length, signed, trimmed, type Unit } from "../../ui/uni
 type Expected = TechniqueResponse["forecast"];
 
 /** What to expect from the technique: the index with its band, the dose against a level, the image. */
-export function Forecast({ forecast, unit }: { forecast: Expected; unit: Unit }) {
+export function Forecast({ answer, unit }: { answer: TechniqueResponse; unit: Unit }) {
+  const { forecast } = answer;
   const { ei, di, optical_density: density, incident_air_kerma_mgy: kerma } = forecast;
   return (
     <section
@@ -31,11 +32,13 @@ export function Forecast({ forecast, unit }: { forecast: Expected; unit: Unit })
         {forecast.di_low != null && forecast.di_high != null && (
           <p title="Four of five patients of this thickness; narrowed by the logged images of this line">
             4 of 5 {signed(forecast.di_low)} to {signed(forecast.di_high)}
-            <span className="text-ink-3">
-              {forecast.seen ? `, counting ${forecast.seen} images` : ", none logged yet"}
-            </span>
           </p>
         )}
+        <p title={answer.trust_words} className={answer.trust === "model" ? "text-warn" : "text-ink-3"}>
+          {answer.trust === "model"
+            ? "No image of this line yet: watch the first."
+            : `Line ${answer.trust}${forecast.seen ? `, ${forecast.seen} images` : ", no image logged"}.`}
+        </p>
       </div>
       <div className="border-l border-rule px-5 py-2">
         {kerma == null ? (

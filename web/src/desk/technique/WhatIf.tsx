@@ -7,7 +7,7 @@ import { Button } from "../../ui/Button";
 import { Refusal, Waiting } from "../../ui/Notice";
 import { Segmented } from "../../ui/Segmented";
 import { figure, fromCm, trimmed, type Unit } from "../../ui/units";
-import { filterOf, grid } from "../../ui/words";
+import { filterOf, grid, NO_FILTER } from "../../ui/words";
 import { type Act } from "../useDesk";
 
 const W = 400;
@@ -88,7 +88,7 @@ export function WhatIf({ request, room, unit, reference, act }: Props) {
                   mas: null,
                   grid_ratio: chosen.grid_ratio,
                   sid_cm: chosen.sid_cm,
-                  ...(room.filters?.length ? { filter: chosen.filter ?? "none" } : {}),
+                  ...(room.filters?.length ? { filter: chosen.filter ?? NO_FILTER } : {}),
                 },
               })
             }

@@ -54,14 +54,23 @@ it("the kVp usual on this support is said, not the projection's in general", () 
   expect(screen.getByText(/70 to 78 usual/).textContent).toContain("1 mm Al + 0.1 mm Cu");
 });
 
-const forecast = (change: Partial<TechniqueResponse["forecast"]> = {}) =>
-  show(<Forecast forecast={{ ...ANSWER.forecast, ...change }} unit="cm" />);
+const forecast = (
+  change: Partial<TechniqueResponse["forecast"]> = {},
+  trust: TechniqueResponse["trust"] = "supported",
+) => show(<Forecast answer={{ ...ANSWER, trust, forecast: { ...ANSWER.forecast, ...change } }} unit="cm" />);
+
+it("a line that no image stands behind says what to do, a proven one by how many it is", () => {
+  forecast({ seen: 0 }, "model");
+  expect(screen.getByText("No image of this line yet: watch the first.")).toBeDefined();
+  forecast({ seen: 14 }, "proven");
+  expect(screen.getByText("Line proven, 14 images.")).toBeDefined();
+});
 
 it("the forecast says index, band and dose, and never a figure that is not there", () => {
   forecast();
   const text = screen.getByRole("region", { name: "Forecast" }).textContent ?? "";
   expect(text).toContain("EI 248, DI 0.0");
-  expect(text).toContain("4 of 5 −1.2 to +1.1, none logged yet");
+  expect(text).toContain("4 of 5 −1.2 to +1.1");
   expect(text).toContain("under 5 mGy, an example level");
   expect(text).toContain("contrast 12.3 %, CNR 41");
   expect(text).toContain("the physics model alone expects DI −0.4");
