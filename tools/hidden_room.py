@@ -53,10 +53,12 @@ SCHOOLS: tuple[tuple[str, TechniqueSystem, bool], ...] = (
 
 @dataclass(frozen=True, slots=True)
 class Worth:
-    """What charts were worth over some rooms. within: share of images within ±1 DI, bound: the same with every line centred
+    """What charts were worth over some rooms. within: share of images within ±1 DI, promised: what the chart's
+    makers were told to expect, bound: the same with every line centred
     on its mean patient; z: each line's error over its stated spread; named: planted rows found; blamed: good rows named."""
 
     within: float
+    promised: float
     bound: float
     z: tuple[float, ...]
     named: float
@@ -100,6 +102,7 @@ def measure(
 ) -> Worth:
     """Charts from `count` exposures in `rooms` rooms, each drawn anew with its bodies."""
     within: list[float] = []
+    promised: list[float] = []
     bound: list[float] = []
     z: list[float] = []
     named = blamed = good = 0
@@ -108,6 +111,7 @@ def measure(
         truth = drawn(ROOM, list(PROJECTIONS.values()), chance)
         shown = [expose(one, truth, PROJECTIONS[one.projection], chance) for one in shots(count, chance)]
         built = build(shown, ROOM, list(PROJECTIONS.values()), school, taught=taught)
+        promised.append(next(one.share for one in built.curve if one.exposures == len(shown) - len(built.suspects)))
         blamed, good = blamed + len(built.suspects), good + len(shown)
         drafts = [one for one in built.drafts if one.refusal is None]
         off = [mean_off(one.line, ROOM, truth, PROJECTIONS[one.line.projection]) for one in drafts]
@@ -116,7 +120,8 @@ def measure(
         for lines, into in (([one.line for one in drafts], within), (centred, bound)):
             into.append(float((np.abs(deviations(lines, ROOM, truth, PROJECTIONS, patients, chance)) <= 1).mean()))
         named += _named(shown, chance)
-    return Worth(float(np.mean(within)), float(np.mean(bound)), tuple(z), named / rooms, blamed / good)
+    shown_within, told, most = (float(np.mean(one)) for one in (within, promised, bound))
+    return Worth(shown_within, told, most, tuple(z), named / rooms, blamed / good)
 
 
 def _named(shown: Sequence[TestExposure], chance: np.random.Generator) -> bool:
@@ -140,7 +145,12 @@ def main() -> None:
         name = f"{count}" if count in COUNTS else f"{count}, one per projection"
         of_bound = f"{100 * worth.within / worth.bound:.0f} %"
         named = "–" if count == 1 else f"{100 * worth.named:.0f} %"
-        row = [name, f"{100 * worth.within:.0f} %", f"{100 * worth.bound:.0f} %", of_bound, f"{worth.rms_z:.2f}"]
+        row = [
+            name,
+            *(f"{100 * share:.0f} %" for share in (worth.within, worth.promised, worth.bound)),
+            of_bound,
+            f"{worth.rms_z:.2f}",
+        ]
         row += [f"{100 * worth.held:.0f} %", named, f"{100 * worth.blamed:.1f} %"]
         curve.append(f"| {' | '.join(row)} |")
         print(curve[-1], flush=True)
@@ -161,11 +171,12 @@ keeper sees the exposures alone. {PATIENTS} patients a room, thickness uniform f
 lines.
 
 The bound is what the same lines would reach if each were centred on its mean patient: no chart can do better, since no two
-patients of a thickness are alike. rms z: a line's error over its stated spread, 1 where that is honest. Named: of planted
-rows {PLANTED:g} times too high or low; blamed: of good rows.
+patients of a thickness are alike. Expected: the share that the keeper was told to expect when the chart was built. rms z:
+a line's error over its stated spread, 1 where that is honest. Named: of planted rows {PLANTED:g} times too high or low;
+blamed: of good rows.
 
-| exposures | within ±1 DI | bound | of the bound | rms z | in the 80 % band | bad row named | good rows blamed |
-|---|---|---|---|---|---|---|---|
+| exposures | within ±1 DI | expected | bound | of the bound | rms z | in the 80 % band | bad row named | good ones blamed |
+|---|---|---|---|---|---|---|---|---|
 {chr(10).join(curve)}
 
 By technique system, four exposures, {max(2, rooms // 3)} rooms:

@@ -32,7 +32,7 @@ def what_if(page: Page, site: str) -> None:
     take(page, "lumbar", "Lumbar spine, 3 views")
     fill(page, "Thickness: not measured", "24")
     page.keyboard.press("w")
-    page.get_by_role("table", name="Choices on the front").get_by_role("button").first.click()
+    page.get_by_role("table", name="Choices that nothing beats").get_by_role("button").first.click()
 
 
 def rooms(page: Page, site: str) -> None:

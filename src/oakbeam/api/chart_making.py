@@ -27,6 +27,7 @@ from oakbeam.core.equipment.room import Room
 from oakbeam.core.errors import Refusal
 from oakbeam.core.projection import SupportId
 from oakbeam.store import NotFound, Store, charts, local, rooms
+from oakbeam.store import exposures as log
 
 router = APIRouter(prefix="/api", responses=problems.RESPONSES, tags=["charts"])
 
@@ -113,13 +114,14 @@ class TestExposureIn(RequestBody):
 
 class BuildIn(RequestBody):
     """Test exposures, the projections wanted (None: all that the room can serve), and the technique system to write them
-    in."""
+    in. used: how often the room uses a projection, for what to expose next; left out: as often as its log says."""
 
     exposures: Annotated[
         list[TestExposureIn], Field(min_length=from_test_exposures.FEWEST, max_length=from_test_exposures.MOST)
     ]
     projections: Annotated[list[Key], Field(max_length=500)] | None = None
     school: TechniqueSystem = "levelled"
+    used: Annotated[dict[Key, Annotated[Number, Field(ge=0, le=1_000_000)]], Field(max_length=500)] | None = None
 
 
 class BuiltOut(BaseModel):
@@ -130,6 +132,7 @@ class BuiltOut(BaseModel):
     suggestions: tuple[from_test_exposures.Suggestion, ...]
     left_out: tuple[str, ...]
     suspects: tuple[from_test_exposures.Suspect, ...]
+    curve: tuple[from_test_exposures.ExpectedShare, ...]
 
 
 class AdaptIn(RequestBody):
@@ -231,7 +234,8 @@ def build_chart(store: Store, room_id: str, asked: BuildIn) -> BuiltOut:
     ]
     everything = list(known.projections.values())
     wanted = everything if asked.projections is None else [known.projection(one) for one in asked.projections]
-    built = from_test_exposures.build(exposures, room, wanted, asked.school, everything)
+    used = log.counts(store, room.id) if asked.used is None else asked.used
+    built = from_test_exposures.build(exposures, room, wanted, asked.school, everything, used=used)
     return BuiltOut(**{name: getattr(built, name) for name in BuiltOut.model_fields})
 
 

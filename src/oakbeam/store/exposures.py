@@ -64,6 +64,14 @@ def count(store: Store) -> int:
     return int(store.db.execute("SELECT coalesce(max(id), 0) AS n FROM exposure").fetchone()["n"])
 
 
+def counts(store: Store, room_id: str) -> dict[str, float]:
+    """How many exposures of each projection the room's log holds."""
+    rows = store.db.execute(
+        "SELECT projection, count(*) AS n FROM exposure WHERE room = ? AND undone_at IS NULL GROUP BY projection", (room_id,)
+    )
+    return {row["projection"]: float(row["n"]) for row in rows}
+
+
 def study_keys(store: Store) -> frozenset[str]:
     """The study keys that have a recorded exposure."""
     rows = store.db.execute("SELECT DISTINCT study_key FROM exposure WHERE study_key <> '' AND undone_at IS NULL")

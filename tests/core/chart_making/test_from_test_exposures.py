@@ -184,6 +184,7 @@ def test_charts_of_hidden_rooms_are_worth_what_they_say(count, of_bound):
     """Rooms and bodies drawn at random: images against what centred lines would give, and errors against stated spreads."""
     worth = measure(count, proofs(3, 30), 100)
     assert worth.within / worth.bound > of_bound
+    assert worth.promised == pytest.approx(worth.within, abs=0.08)
     assert 0.65 < worth.rms_z < 1.3
     assert 0.68 < worth.held < 0.95
     assert worth.named > 0.9
@@ -247,6 +248,17 @@ def test_where_a_drafted_line_comes_from_and_how_sure_it_is(shown):
     for draft in built.drafts:
         assert 0 < draft.spread_di < 10 / math.log(10) * (bare + 0.35)
         assert draft.line.target_ei is None
+    # What is to be expected rises with the exposures, and with those suggested; what a room uses most counts most.
+    whole = build(shown, ROOM, list(PROJECTIONS.values()))
+    assert [one.exposures for one in whole.curve] == [0, 1, 2, 4, 5, 6, 7]
+    shares = [one.share for one in whole.curve]
+    assert shares == sorted(shares)
+    assert 0.3 < shares[0] < shares[-1] < 0.95
+    busy = build(shown, ROOM, list(PROJECTIONS.values()), used={"ankle-ap": 10_000})
+    assert named(busy.suggestions[0].line).composition.site == "ankle"
+    ankle = next(one for one in busy.drafts if one.line.projection == "ankle-ap")
+    alone = math.erf(1 / math.sqrt(2) / math.hypot(ankle.spread_di, 0.6))
+    assert busy.curve[3].share == pytest.approx(alone, abs=0.15)
     # Each suggestion is worth something, and exposing it is worth what was promised.
     first = built.suggestions[0]
     assert [one.mean_after_di < one.mean_before_di for one in built.suggestions] == [True] * 3

@@ -1825,7 +1825,7 @@ export interface components {
         /**
          * BuildIn
          * @description Test exposures, the projections wanted (None: all that the room can serve), and the technique system to write them
-         *     in.
+         *     in. used: how often the room uses a projection, for what to expose next; left out: as often as its log says.
          */
         BuildIn: {
             /** Exposures */
@@ -1838,6 +1838,10 @@ export interface components {
              * @enum {string}
              */
             school: "fixed_kvp" | "variable_kvp" | "high_kvp" | "banded" | "levelled" | "aec";
+            /** Used */
+            used?: {
+                [key: string]: number;
+            } | null;
         };
         /**
          * BuiltOut
@@ -1854,6 +1858,8 @@ export interface components {
             left_out: string[];
             /** Suspects */
             suspects: components["schemas"]["Suspect"][];
+            /** Curve */
+            curve: components["schemas"]["ExpectedShare"][];
         };
         /**
          * Calibration
@@ -2558,6 +2564,16 @@ export interface components {
              * @default
              */
             note: string;
+        };
+        /**
+         * ExpectedShare
+         * @description After so many test exposures, the share of images within ±1 DI to expect over the lines as they are used.
+         */
+        ExpectedShare: {
+            /** Exposures */
+            exposures: number;
+            /** Share */
+            share: number;
         };
         /**
          * Exposure
@@ -4499,7 +4515,8 @@ export interface components {
         };
         /**
          * Suggestion
-         * @description A further test exposure: of which line, at what; the mean spread of all lines before it and after it.
+         * @description A further test exposure: of which line, at what; the mean spread of all lines before it and after it, and the share of
+         *     images within ±1 DI to expect after it, each line counted as often as it is used.
          */
         Suggestion: {
             line: components["schemas"]["ChartLine"];
@@ -4513,6 +4530,8 @@ export interface components {
             mean_before_di: number;
             /** Mean After Di */
             mean_after_di: number;
+            /** Share After */
+            share_after: number;
         };
         /**
          * Support

@@ -12,7 +12,7 @@ spread.
 from __future__ import annotations
 
 import math
-from collections.abc import Iterable, Sequence
+from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass, replace
 from typing import Literal
 
@@ -110,7 +110,8 @@ class Draft:
 
 @dataclass(frozen=True, slots=True)
 class Suggestion:
-    """A further test exposure: of which line, at what; the mean spread of all lines before it and after it."""
+    """A further test exposure: of which line, at what; the mean spread of all lines before it and after it, and the share of
+    images within ±1 DI to expect after it, each line counted as often as it is used."""
 
     line: ChartLine
     thickness_cm: float
@@ -118,6 +119,15 @@ class Suggestion:
     mas: float
     mean_before_di: float
     mean_after_di: float
+    share_after: float
+
+
+@dataclass(frozen=True, slots=True)
+class ExpectedShare:
+    """After so many test exposures, the share of images within ±1 DI to expect over the lines as they are used."""
+
+    exposures: int
+    share: float
 
 
 @dataclass(frozen=True, slots=True)
@@ -138,6 +148,8 @@ class Built:
     left_out: tuple[str, ...]
     """Projections that the room cannot serve."""
     suspects: tuple[Suspect, ...] = ()
+    curve: tuple[ExpectedShare, ...] = ()
+    """Without any exposure, with the first, two, four … of those believed, and with the suggested ones, one by one."""
 
 
 def build(
@@ -147,10 +159,12 @@ def build(
     school: TechniqueSystem = "levelled",
     known: Sequence[Projection] = (),
     taught: bool = False,
+    used: Mapping[str, float] | None = None,
 ) -> Built:
     """Draft lines for the projections from 1 to 250 test exposures in the room.
 
-    known: the projections of the exposures, where they are not among those wanted. Raises Refusal with what is allowed for
+    known: the projections of the exposures, where they are not among those wanted. used: how often the room uses each
+    projection, for what to expose next; every one alike where nothing is said. Raises Refusal with what is allowed for
     an exposure that cannot have been, and where none of them can be believed.
     """
     if not FEWEST <= len(exposures) <= MOST:
@@ -203,10 +217,38 @@ def build(
         Reading(exposure, float(one.off) / LN_PER_DI, float(one.off - fit.weights(one.row) @ off) / LN_PER_DI)
         for exposure, one in zip(exposures, seen, strict=True)
     )
-    suggestions = _suggestions(fit, rows, [draft.line for draft in drafts], by_id, room)
+    by_use = _weights([draft.line for draft in drafts], used or {})
+    suggestions = _suggestions(fit, rows, [draft.line for draft in drafts], by_id, room, by_use)
+    noise = np.array([_expected_noise(draft.line, by_id[draft.line.projection], room) for draft in drafts])
+    curve = []
+    for count in sorted({0, *(2**k for k in range(9) if 2**k < len(believed)), len(believed)}):
+        variance = _variances(rows, _Fit(names.spreads, [seen[at] for at in believed[:count]]).covariance)
+        curve.append(ExpectedShare(count, _within(variance, noise, by_use)))
+    curve += [ExpectedShare(len(believed) + i, one.share_after) for i, one in enumerate(suggestions, 1)]
     left_out = tuple(one.id for one in projections if one.id not in served)
     named = tuple(Suspect(at, why) for at, why in sorted(suspects.items()))
-    return Built(tuple(drafts), readings, suggestions, left_out, named)
+    return Built(tuple(drafts), readings, suggestions, left_out, named, tuple(curve))
+
+
+def _weights(lines: Sequence[ChartLine], used: Mapping[str, float]) -> Array:
+    """How much each line counts: by the use of its projection, with one use more, so that none counts for nothing."""
+    found = np.array([1.0 + used.get(line.projection, 0.0) for line in lines])
+    return np.asarray(found / found.sum())
+
+
+def _variances(rows: Array, covariance: Array) -> Array:
+    return np.asarray(np.einsum("ij,jk,ik->i", rows, covariance, rows))
+
+
+def _within(variance: Array, noise: Array, weights: Array) -> float:
+    """Share of images within ±1 DI: of each line what a normal distribution about the target leaves there, by their use."""
+    sigma_di = np.sqrt(np.maximum(variance, 0) + noise) / LN_PER_DI
+    return float(weights @ _central_share(1 / sigma_di))
+
+
+def _central_share(z: Array) -> Array:
+    """Share of a normal distribution within ±z standard deviations."""
+    return np.array([math.erf(one / math.sqrt(2)) for one in z])
 
 
 def _note(line: ChartLine, spread: float) -> str:
@@ -269,6 +311,9 @@ class _Fit:
 
     def __init__(self, spreads: Array, seen: Sequence[_Seen]) -> None:
         prior = np.diag(spreads**2)
+        if not seen:
+            self.gain, self.covariance = np.zeros((len(spreads), 0)), prior
+            return
         rows, noise = np.array([one.row for one in seen]), np.array([one.noise for one in seen])
         off = np.array([one.off for one in seen])
         expected = rows @ prior @ rows.T + np.diag(noise)
@@ -412,10 +457,10 @@ def _phantom(layers: tuple[tuple[str, float], ...], where: str) -> Part:
 
 
 def _suggestions(
-    fit: _Fit, rows: Array, lines: Sequence[ChartLine], by_id: dict[str, Projection], room: Room
+    fit: _Fit, rows: Array, lines: Sequence[ChartLine], by_id: dict[str, Projection], room: Room, weights: Array
 ) -> tuple[Suggestion, ...]:
-    """The further exposures, one after the other, that shrink the mean spread of all lines most: on settings of the room,
-    and never of a child, who is not exposed for a chart's sake."""
+    """The further exposures, one after the other, that shrink the spread of the lines most, each by its use: on settings of
+    the room, and never of a child, who is not exposed for a chart's sake."""
     digital = {one.id for one in room.receptors if one.digital}
     noise = np.array([_expected_noise(line, by_id[line.projection], room) for line in lines])
     allowed = np.array([line.receptor in digital and _of_an_adult(line, by_id[line.projection]) for line in lines])
@@ -425,13 +470,15 @@ def _suggestions(
         variance = np.diag(across)
         # What each candidate would take off the variance of every line, and what mean spread that would leave.
         after = variance[None, :] - across**2 / (variance + noise)[:, None]
-        mean_after = np.sqrt(np.maximum(after, 0)).mean(axis=1) / LN_PER_DI
-        mean_after[~allowed] = np.inf
-        best = int(np.argmin(mean_after))
+        spread_after = np.sqrt(np.maximum(after, 0)) / LN_PER_DI
+        left = spread_after @ weights
+        left[~allowed] = np.inf
+        best = int(np.argmin(left))
         line = lines[best]
         on = nearest_generator_setting(room, by_id[line.projection], *line.law.at(line.thickness_cm))
         before = float(np.sqrt(np.maximum(variance, 0)).mean()) / LN_PER_DI
-        found.append(Suggestion(line, line.thickness_cm, on.kvp, on.mas, before, float(mean_after[best])))
+        share, mean_after = _within(after[best], noise, weights), float(spread_after[best].mean())
+        found.append(Suggestion(line, line.thickness_cm, on.kvp, on.mas, before, mean_after, share))
         seen = covariance @ rows[best]
         covariance = covariance - np.outer(seen, seen) / (variance[best] + noise[best])
         allowed[best] = False

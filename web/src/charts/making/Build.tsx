@@ -15,6 +15,7 @@ import { startingConditions } from "./ConditionFields";
 import { cellValue } from "../editor/cells";
 import { MakeBar } from "./MakeBar";
 import type { Making } from "./making";
+import { ShareCurve } from "./ShareCurve";
 
 type Exposure = Schemas["TestExposureIn"];
 type School = NonNullable<Schemas["BuildIn"]["school"]>;
@@ -315,6 +316,10 @@ function Drafted({
         </section>
         <section aria-label="What to expose next">
           <h3 className="border-b border-rule-strong pb-1 text-ink-2">What to expose next</h3>
+          <p className="py-1 text-note text-ink-3">
+            On a phantom, or the next patient who needs it; never for the chart&apos;s sake. What this room
+            exposes most counts most.
+          </p>
           <ol>
             {built.suggestions.map((one, i) => (
               <li key={i} className="flex gap-3 border-b border-rule py-1">
@@ -322,12 +327,13 @@ function Drafted({
                   {name(one.line.projection)}, {supportWords(one.line.support)}:{" "}
                   {trimmed(one.thickness_cm, 1)} cm, {trimmed(one.kvp, 0)} kVp, {figure(one.mas)} mAs
                 </span>
-                <span className="text-ink-2">
-                  ±{trimmed(one.mean_before_di, 2)} → <b>±{trimmed(one.mean_after_di, 2)} DI</b>
+                <span className="whitespace-nowrap text-ink-2">
+                  ±{trimmed(one.mean_after_di, 2)} DI, <b>{(100 * one.share_after).toFixed(0)} %</b> within ±1
                 </span>
               </li>
             ))}
           </ol>
+          <ShareCurve curve={built.curve} believed={used} />
         </section>
       </div>
       <MakeBar

@@ -136,7 +136,20 @@ const BUILD = "POST /api/rooms/room-1/build";
 const BUILT = {
   readings: [{ exposure: { projection: "hand-pa" }, off_di: 0.9, left_di: 1.4 }],
   suggestions: [
-    { line: FIXED, thickness_cm: 21, kvp: 80, mas: 40, mean_before_di: 0.62, mean_after_di: 0.41 },
+    {
+      line: FIXED,
+      thickness_cm: 21,
+      kvp: 80,
+      mas: 40,
+      mean_before_di: 0.62,
+      mean_after_di: 0.41,
+      share_after: 0.81,
+    },
+  ],
+  curve: [
+    { exposures: 0, share: 0.5 },
+    { exposures: 2, share: 0.74 },
+    { exposures: 3, share: 0.81 },
   ],
   suspects: [],
   left_out: [],
@@ -362,6 +375,7 @@ it("the line is shown before it is added, and says what the index was worth", as
       support: "tabletop",
       grid_ratio: 0,
       sid_cm: 107,
+      filter: null,
       note: "",
     },
     thickness_cm: 21,

@@ -91,7 +91,7 @@ it.each([
     "EI 248",
     "physics model",
   ],
-  ["images seen", { seen: 14 }, "counting 14 images", "none logged"],
+  ["images seen", { seen: 14 }, "Line supported, 14 images", "no image logged"],
   ["over the level", { incident_air_kerma_mgy: 7.5 }, "over 5 mGy, an example level", "under 5"],
 ])("with %s", (_, change, there, missing) => {
   forecast(change);
