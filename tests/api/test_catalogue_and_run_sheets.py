@@ -105,7 +105,7 @@ def test_the_departments_own_lies_over_the_shipped_and_is_taken_back(client):
     assert client.put(address, json={"body": body}).json()["revision"] == 1
     after = client.post("/api/techniques", json=ask).json()
     assert (after["angle"]["advice"]["deg"], after["angle"]["school"]) == (0, "straight")
-    assert after["forecast"]["reference_kerma_mgy"] == 0.3
+    assert after["forecast"]["level"]["value"] == 0.3
     assert client.get("/api/projections/knee-ap").json()["local"]
     assert problem(client.put(address, json={"body": body, "revision": 9}), 409)
     assert "colour" in problem(client.put(address, json={"body": {"colour": 1}}))["detail"]

@@ -165,6 +165,7 @@ def look_up(store: Store, asked: TechniqueRequest) -> Asked:
         person.cannot_keep_still,
         thickness.spread_cm,
         asked.thickness_confirmed,
+        person.weight_kg,
     )
     facts = _facts(asked, person, projection, thickness)
     angle = AngleAdvice(

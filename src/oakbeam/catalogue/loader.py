@@ -34,6 +34,7 @@ OPTIONAL: Mapping[str, Any] = {
     "exposures": 1,
     "marker_note": "",
     "reference_kerma_mgy": None,
+    "child_kap_mgycm2": [],
 }
 """What an entry may leave out, and what that means. A grid is never left out: grid_over_cm, or grid = "never". angle_school
 and turn_school: the school a department takes, which then comes first."""
@@ -225,6 +226,9 @@ def _faults(entry: Entry) -> Iterator[str]:
         yield "exposures must be 1 to 4"
     if entry["view"] not in compositions():
         yield f"view must be one of {', '.join(compositions())}"
+    bands = [0, *(at for low, high, _ in entry["child_kap_mgycm2"] for at in (low, high))]
+    if bands != sorted(bands) or any(not 0 < kap <= 100_000 for _, _, kap in entry["child_kap_mgycm2"]):
+        yield "child_kap_mgycm2 must be [from kg, to kg, mGy·cm²], the weights rising"
     for key, ways in (("angle_school", entry["angle"]), ("turn_school", entry["turn"])):
         if entry[key] is not None and entry[key] not in (schools := [way["school"] for way in ways]):
             yield f"{key} must be one of {', '.join(schools) or 'none'}"
@@ -280,6 +284,7 @@ def _built(entry: Entry) -> Projection:
         variants=tuple(Variant(**variant) for variant in entry["variants"]),
         composition=compositions()[entry["view"]],
         reference_kerma_mgy=None if entry["reference_kerma_mgy"] is None else float(entry["reference_kerma_mgy"]),
+        child_kap_mgycm2=tuple((float(low), float(high), float(kap)) for low, high, kap in entry["child_kap_mgycm2"]),
     )
 
 

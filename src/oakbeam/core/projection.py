@@ -129,6 +129,8 @@ class Projection:
     composition: Composition
     reference_kerma_mgy: float | None
     """An example of a reference level: incident air kerma at the skin of an average adult [mGy]; to be replaced locally."""
+    child_kap_mgycm2: tuple[tuple[float, float, float], ...]
+    """Examples for children: (from kg, to kg, KAP [mGy·cm²]), the weights rising; to be replaced locally."""
 
     def kvp_usual(self, support: str) -> tuple[float, float]:
         """The usual kVp on a support."""

@@ -12,11 +12,13 @@ from tests.conftest import CHEST, KNEE, LINES, LSPINE, ROOM
 
 from oakbeam import catalogue
 from oakbeam.core.equipment.room import Calibration
+from oakbeam.core.patient.dose_levels import dose_level
 from oakbeam.core.patient.patient import Patient
 from oakbeam.core.technique.derive import derive
 from oakbeam.core.technique.forecast import LINE_SPREAD_DI, Seen, standing
 from oakbeam.core.technique.set_up import Setup
 from oakbeam.core.technique.warnings import METHODS_PART
+from oakbeam.demo import clinic
 
 DI = st.floats(-4, 4)
 SPREAD = st.floats(0.2, 3)
@@ -111,7 +113,7 @@ def test_a_calibrated_room_and_logged_images_narrow_the_band():
 def test_dose_is_held_against_a_level_of_its_own_quantity_and_age():
     level = catalogue.projection("lspine-ap").reference_kerma_mgy
     usual, much = of(LSPINE, 21), of(LSPINE, 33)
-    assert usual.forecast.reference_kerma_mgy == level == 4.2
+    assert (usual.forecast.level.quantity, usual.forecast.level.value, level) == ("incident_air_kerma", 4.2, 4.2)
     said = [one.text for one in much.cautions if one.cites == "dose level"]
     times = much.forecast.incident_air_kerma_mgy / level
     assert times > 2
@@ -119,7 +121,38 @@ def test_dose_is_held_against_a_level_of_its_own_quantity_and_age():
     assert len(said) == 1
     assert not [one for one in usual.cautions if one.cites == "dose level"]
     child = derive(KNEE, ROOM, catalogue.projection("knee-ap"), Patient(8, age_band="5y"), Setup())
-    assert child.forecast.reference_kerma_mgy is None
+    assert child.forecast.level is None
+
+
+@pytest.mark.parametrize(
+    ("age", "weight_kg", "kap"),
+    [("newborn", None, 15), ("1y", None, 22), ("5y", None, 50), ("5y", 14.9, 22), ("10y", 50, 87), ("15y", 95, None)],
+)
+def test_a_child_is_held_against_the_kap_of_its_weight(age, weight_kg, kap):
+    found = dose_level(catalogue.projection("chest-pa"), Patient(16, age_band=age, weight_kg=weight_kg))
+    assert (found and (found.quantity, found.value)) == (kap and ("kerma_area_product", kap))
+
+
+def test_a_childs_wide_field_is_over_its_level():
+    held = [
+        derive(
+            CHEST, ROOM, catalogue.projection("chest-pa"), Patient(16, age_band="5y", weight_kg=20), Setup(kvp=60, mas=mas)
+        )
+        for mas in (2, 50)
+    ]
+    said = [[one.text for one in each.cautions if one.cites == "dose level"] for each in held]
+    assert said[0] == []
+    assert "times an example level, 50 mGy·cm² for a child of 15 to 30 kg" in said[1][0]
+
+
+def test_a_focus_too_near_to_the_skin_is_said_for_fixed_and_mobile_units():
+    portable = clinic.portable()
+    mobile = next(line for line in clinic.chart_lines(portable) if line.thickness_cm > 15)
+    for room, line, least in ((ROOM, LSPINE, 45), (portable, mobile, 30)):
+        part, cm, gap = catalogue.projection(line.projection), line.thickness_cm, room.support(line.support).gap_cm
+        for ssd, count in ((least - 1, 1), (least + 1, 0)):
+            found = derive(line, room, part, Patient(cm), Setup(sid_cm=ssd + cm + gap, kvp=70, mas=10))
+            assert len([one for one in found.cautions if one.cites == "focus to skin"]) == count
 
 
 def test_what_the_methods_part_by_is_said_first():

@@ -2456,6 +2456,25 @@ export interface components {
             focal_spot: "small" | "large";
         };
         /**
+         * DoseLevel
+         * @description An example of a level, to be replaced by the local one: value in its unit, for whom, and its source.
+         */
+        DoseLevel: {
+            /**
+             * Quantity
+             * @enum {string}
+             */
+            quantity: "incident_air_kerma" | "kerma_area_product";
+            /** Value */
+            value: number;
+            /** Unit */
+            unit: string;
+            /** Of Whom */
+            of_whom: string;
+            /** Source */
+            source: string;
+        };
+        /**
          * Draft
          * @description A drafted line. correction_di: what the exposures moved the bare model by; spread_di: one standard deviation of the
          *     line itself (not of its patients); shares: of the test exposures in the correction, largest first; refusal: why the
@@ -2898,7 +2917,7 @@ export interface components {
          *     di_low to di_high: where four of five such patients should come out (see `forecast`); seen: how many logged exposures of
          *     the line narrowed it. Kerma is incident air kerma at the skin, entrance surface kerma that with backscatter;
          *     energy imparted is what the beam leaves in a part as wide as the field.
-         *     reference_kerma_mgy: an example of a reference level for the average adult, to be replaced by the local one.
+         *     level: an example of a dose level, to be replaced by the local one, to be held against the quantity it names.
          *     model_di: what the physics model alone expects at these stations, for comparison; None where it has no answer.
          */
         Forecast: {
@@ -2940,8 +2959,7 @@ export interface components {
             entrance_surface_kerma_mgy?: number | null;
             /** Energy Imparted Mj */
             energy_imparted_mj?: number | null;
-            /** Reference Kerma Mgy */
-            reference_kerma_mgy?: number | null;
+            level?: components["schemas"]["DoseLevel"] | null;
             /** Model Di */
             model_di?: number | null;
             /** Detail */

@@ -339,7 +339,9 @@ function Desk({ room, projections, exams, charted }: Props) {
               request={request}
               room={room}
               unit={unit}
-              reference={answer?.forecast.reference_kerma_mgy ?? null}
+              reference={
+                answer?.forecast.level?.quantity === "incident_air_kerma" ? answer.forecast.level.value : null
+              }
               act={act}
             />
           )}

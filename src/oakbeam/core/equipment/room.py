@@ -172,6 +172,11 @@ class Room:
     revision: int = 1
     filters: tuple[Filter, ...] = ()
 
+    @property
+    def mobile(self) -> bool:
+        """A unit that is wheeled to the patient: it has no Bucky."""
+        return not any(support.id in ("table_bucky", "upright_bucky") for support in self.supports)
+
     def filter(self, filter_id: str | None) -> Filter | None:
         """The selectable filter of that id; None for none. Refusal with the room's list otherwise."""
         if filter_id is None:

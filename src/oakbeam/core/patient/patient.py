@@ -19,7 +19,7 @@ class Patient:
 
     contrast: a contrast medium, whose kVp window is kept. cannot_keep_still: half the usual time is allowed.
     thickness_spread_cm: one standard deviation of the thickness, more for an estimate; it widens the forecast's band.
-    thickness_confirmed: read again and so, however odd.
+    thickness_confirmed: read again and so, however odd. weight_kg: for the level of dose that holds for a child.
     """
 
     thickness_cm: float
@@ -31,3 +31,4 @@ class Patient:
     cannot_keep_still: bool = False
     thickness_spread_cm: float = CALIPER_SPREAD_CM
     thickness_confirmed: bool = False
+    weight_kg: float | None = None

@@ -8,7 +8,7 @@ from __future__ import annotations
 
 import math
 from contextlib import suppress
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 from oakbeam.core.caution import Caution
 from oakbeam.core.charts.line import ChartLine
@@ -17,6 +17,7 @@ from oakbeam.core.equipment.generator import aec_backup_mas
 from oakbeam.core.equipment.room import Method, Room
 from oakbeam.core.equipment.settings import GeneratorSetting, nearest_generator_setting
 from oakbeam.core.errors import Refusal
+from oakbeam.core.patient.dose_levels import dose_level
 from oakbeam.core.patient.patient import Patient
 from oakbeam.core.physics.rules_of_thumb import GridTable
 from oakbeam.core.projection import Projection
@@ -117,6 +118,7 @@ def derive(
     # What the settings give over what was wanted before anything was set by hand, by the method taken.
     delivered = setting.mas / (wanted.mas * exposure_factor(wanted, setting.kvp))
     expected = forecast(running.model, resolved, setting, delivered, running.line_di, seen, line)
+    expected = replace(expected, level=dose_level(projection, patient))
     technique = _technique(room, resolved, setting, exact_mas)
     if running.method == "rules" and abs(apart_di) > APART_DI and resolved.exposure_control != "aec":
         with suppress(Refusal):

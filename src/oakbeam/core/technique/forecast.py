@@ -147,8 +147,6 @@ def forecast(
         seen=seen.count,
         entrance_surface_kerma_mgy=entrance,
         energy_imparted_mj=imparted,
-        # Levels are for adults: a child of a declared age is held against none of them.
-        reference_kerma_mgy=None if model.age and model.age.usual_cm else projection.reference_kerma_mgy,
         model_di=model_di,
         detail=detail.name if shown_contrast is not None else None,
         contrast=shown_contrast,

@@ -8,6 +8,7 @@ from oakbeam.core.caution import Caution
 from oakbeam.core.equipment.aec import Chamber
 from oakbeam.core.equipment.generator import ExposureControl, SpotName
 from oakbeam.core.equipment.room import Method
+from oakbeam.core.patient.dose_levels import DoseLevel
 from oakbeam.core.projection import Beam, Posture, SupportId
 
 
@@ -59,7 +60,7 @@ class Forecast:
     di_low to di_high: where four of five such patients should come out (see `forecast`); seen: how many logged exposures of
     the line narrowed it. Kerma is incident air kerma at the skin, entrance surface kerma that with backscatter;
     energy imparted is what the beam leaves in a part as wide as the field.
-    reference_kerma_mgy: an example of a reference level for the average adult, to be replaced by the local one.
+    level: an example of a dose level, to be replaced by the local one, to be held against the quantity it names.
     model_di: what the physics model alone expects at these stations, for comparison; None where it has no answer.
     """
 
@@ -79,7 +80,7 @@ class Forecast:
     seen: int = 0
     entrance_surface_kerma_mgy: float | None = None
     energy_imparted_mj: float | None = None
-    reference_kerma_mgy: float | None = None
+    level: DoseLevel | None = None
     model_di: float | None = None
     detail: str | None = None
     contrast: float | None = None

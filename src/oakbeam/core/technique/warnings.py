@@ -56,6 +56,7 @@ def setup_cautions(
     return (
         *plausibility(projection, patient.thickness_cm, patient.habitus, patient.age_band),
         *_distance(projection, setup.sid_cm),
+        *_skin(room, patient, setup),
         *_angle(setup),
         *_grid(line, room, projection, patient, setup),
         *_console(projection, patient, technique, forecast),
@@ -65,12 +66,18 @@ def setup_cautions(
 
 
 def _dose(forecast: Forecast) -> Iterator[Caution]:
-    kerma, level = forecast.incident_air_kerma_mgy, forecast.reference_kerma_mgy
-    if kerma and level and kerma >= DOSE_TIMES_LEVEL * level:
+    level = forecast.level
+    if level is None:
+        return
+    name, given = {
+        "incident_air_kerma": ("Skin kerma", forecast.incident_air_kerma_mgy),
+        "kerma_area_product": ("KAP", forecast.kap_mgycm2),
+    }[level.quantity]
+    if given and given >= DOSE_TIMES_LEVEL * level.value:
         yield Caution(
             "warning",
-            f"Skin kerma {kerma:.2g} mGy is {kerma / level:.1f} times an example level, {level:g} mGy for the average "
-            "adult: check thickness, SID and kVp.",
+            f"{name} {given:.2g} {level.unit} is {given / level.value:.1f} times an example level, {level.value:g} "
+            f"{level.unit} for {level.of_whom}: check thickness, SID, field and kVp.",
             "dose level",
         )
 
@@ -83,6 +90,22 @@ def _distance(projection: Projection, sid_cm: float) -> Iterator[Caution]:
             f"SID {sid_cm:g} cm is under this projection's {least:g} cm: note the distance on the image.",
             "minimum SID",
         )
+
+
+def _skin(room: Room, patient: Patient, setup: ResolvedSetup) -> Iterator[Caution]:
+    """The focus too near to the skin. Shorter than 15 cm is refused before."""
+    least = LEAST_SKIN_CM[room.mobile]
+    ssd_cm = geometry.source_to_skin_cm(setup.sid_cm, patient.thickness_cm, setup.gap_cm)
+    if ssd_cm < least:
+        unit = "a mobile unit" if room.mobile else "a fixed unit"
+        text = (
+            f"Focus {ssd_cm:.0f} cm from the skin: {unit} keeps {least:g} cm (an example; local codes rule). Raise the SID."
+        )
+        yield Caution("warning", text, "focus to skin")
+
+
+LEAST_SKIN_CM = {False: 45.0, True: 30.0}
+"""Least distance of the focus from the skin [cm], fixed and mobile; after IEC 60601-1-3 and 21 CFR 1020.31, from memory."""
 
 
 def _angle(setup: ResolvedSetup) -> Iterator[Caution]:

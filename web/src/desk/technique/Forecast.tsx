@@ -54,7 +54,7 @@ export function Forecast({ answer, unit }: { answer: TechniqueResponse; unit: Un
                 </span>
               )}
             </p>
-            <Dose kerma={kerma} level={forecast.reference_kerma_mgy ?? null} />
+            <Dose forecast={forecast} />
           </>
         )}
         <p>
@@ -116,23 +116,30 @@ function Band({ forecast }: { forecast: Expected }) {
   );
 }
 
-/** The dose as a length against an example of a reference level. */
-function Dose({ kerma, level }: { kerma: number; level: number | null }) {
-  if (level === null) return null;
-  const full = Math.max(1.5 * level, kerma);
+/** The dose as a length against an example of a level of the same quantity. */
+function Dose({ forecast }: { forecast: Expected }) {
+  const { level } = forecast;
+  const given =
+    level?.quantity === "kerma_area_product" ? forecast.kap_mgycm2 : forecast.incident_air_kerma_mgy;
+  if (!level || given == null) return null;
+  const full = Math.max(1.5 * level.value, given);
   const share = (value: number) => `${(100 * value) / full}%`;
-  const over = kerma > level;
+  const over = given > level.value;
   return (
-    <div className="my-1 flex items-center gap-2">
+    <div
+      className="my-1 flex items-center gap-2"
+      title={`For ${level.of_whom}; ${level.source}. Local levels rule.`}
+    >
       <div aria-hidden className="relative h-2.5 flex-1 border-b border-rule-strong">
         <div
           className={`absolute inset-y-0.5 left-0 ${over ? "bg-warn" : "bg-beam"}`}
-          style={{ width: share(kerma) }}
+          style={{ width: share(given) }}
         />
-        <div className="absolute -top-0.5 -bottom-0.5 w-0.5 bg-ink" style={{ left: share(level) }} />
+        <div className="absolute -top-0.5 -bottom-0.5 w-0.5 bg-ink" style={{ left: share(level.value) }} />
       </div>
       <span className={`whitespace-nowrap ${over ? "text-warn" : "text-ink-3"}`}>
-        {over ? "over" : "under"} {trimmed(level, 2)} mGy, an example level
+        {level.quantity === "kerma_area_product" && "KAP "}
+        {over ? "over" : "under"} {trimmed(level.value, 2)} {level.unit}, an example level
       </span>
     </div>
   );

@@ -59,6 +59,19 @@ const forecast = (
   trust: TechniqueResponse["trust"] = "supported",
 ) => show(<Forecast answer={{ ...ANSWER, trust, forecast: { ...ANSWER.forecast, ...change } }} unit="cm" />);
 
+it("a child is held against a KAP by weight, and against nothing else", () => {
+  const level = {
+    quantity: "kerma_area_product" as const,
+    value: 50,
+    unit: "mGy·cm²",
+    of_whom: "a child of 15 to 30 kg",
+    source: "example",
+  };
+  forecast({ level, kap_mgycm2: 62 });
+  expect(screen.getByText(/KAP over 50 mGy·cm², an example level/)).toBeDefined();
+  expect(screen.getByTitle(/a child of 15 to 30 kg/)).toBeDefined();
+});
+
 it("a line that no image stands behind says what to do, a proven one by how many it is", () => {
   forecast({ seen: 0 }, "model");
   expect(screen.getByText("No image of this line yet: watch the first.")).toBeDefined();
@@ -84,7 +97,7 @@ it.each([
     "No dose figure at this kVp.",
     "mGy",
   ],
-  ["no level", { reference_kerma_mgy: null }, "Skin kerma 4.2 mGy", "example level"],
+  ["no level", { level: null }, "Skin kerma 4.2 mGy", "example level"],
   [
     "no answer of the model",
     { di_low: null, di_high: null, model_di: null, contrast: null },
