@@ -18,11 +18,16 @@ from pathlib import Path
 import matplotlib as mpl
 import numpy as np
 
+from oakbeam import catalogue
+from oakbeam.core.anatomy.body import AgeBand
+from oakbeam.core.anatomy.composition import Age, part_of
+from oakbeam.core.patient.thickness import usual_child_cm
 from oakbeam.core.physics import rules_of_thumb
 from oakbeam.core.physics.beam.grid import GridStrips, made_in_grid, primary_transmission, scatter_transmission
 from oakbeam.core.physics.beam.model import BeamSetup, Part, evaluate, rqa5_equivalent_ugy
 from oakbeam.core.physics.beam.spectrum import RQA5, beam_quality, spectrum
 from oakbeam.core.physics.beam.tables import tables
+from oakbeam.core.projection import Projection
 from tools.tables import full, grid_transport
 
 mpl.use("svg")
@@ -238,8 +243,52 @@ def rules_against_model() -> list[str]:
     ]
 
 
+AGES: tuple[AgeBand, ...] = ("newborn", "1y", "5y", "10y", "15y", "adult", "older_adult")
+CHILDREN = (
+    ("knee-ap", 8.0, 60.0),
+    ("pelvis-ap", 15.0, 75.0),
+    ("lspine-ap", 15.0, 75.0),
+    ("chest-pa", 15.0, 100.0),
+    ("skull-lateral", 13.0, 70.0),
+)
+"""Projection, a thickness [cm] that a child and a slim adult may share, kVp."""
+
+
+def share_of_adult(projection: Projection, thickness_cm: float, kvp: float, age: AgeBand) -> float:
+    """mAs for an age over that for an adult of the same thickness, without a grid, by the anatomy of the catalogue."""
+    setup = replace(SOFT, kvp=kvp, field_cm=(24, 30))
+
+    def given(band: AgeBand) -> float:
+        of = part_of(
+            projection.composition,
+            projection.thickness_cm[1],
+            np.array([thickness_cm]),
+            age=Age(band, usual_child_cm(projection, band)),
+        )
+        return float(rqa5_equivalent_ugy(setup, of)[0])
+
+    return given("adult") / given(age)
+
+
+def children() -> list[str]:
+    """What an age is worth at one and the same thickness."""
+    rows = [
+        (
+            f"{projection.exam} {projection.name}, {cm:g} cm, {kvp:g} kVp",
+            *(f"×{share_of_adult(projection, cm, kvp, age):.2f}" for age in AGES),
+        )
+        for projection, cm, kvp in ((catalogue.projection(name), cm, kvp) for name, cm, kvp in CHILDREN)
+    ]
+    return [
+        "## Children: mAs at one and the same thickness, over an adult's\n",
+        table(("part", *AGES), rows),
+        "\n![Children](validation/children.svg)\n",
+        "By the catalogue's anatomy: less bone of less mineral, other fat, a child's lung. The adult is one as thin.\n",
+    ]
+
+
 def plots() -> None:
-    """The three plots."""
+    """The four plots."""
     PLOTS.mkdir(parents=True, exist_ok=True)
     kvps = np.arange(50, 131, 4.0)
 
@@ -263,6 +312,19 @@ def plots() -> None:
         figure_.tight_layout()
         figure_.savefig(PLOTS / f"{name}.svg", metadata={"Date": None})
         plt.close(figure_)
+
+    def over_age(name: str, cm: float, kvp: float) -> Callable[[float], float]:
+        return lambda i: share_of_adult(catalogue.projection(name), cm, kvp, AGES[int(i)])
+
+    draw(
+        "children",
+        np.arange(len(AGES), dtype=np.float64),
+        "newborn, 1, 5, 10, 15 years, adult, older adult",
+        "mAs over an adult's of that thickness",
+        {f"{catalogue.projection(name).exam}, {cm:g} cm": over_age(name, cm, kvp) for name, cm, kvp in CHILDREN},
+        None,
+        "",
+    )
 
     def of(grid: int | None) -> BeamSetup:
         return replace(SOFT, grid=GridStrips(grid, 40) if grid else None)
@@ -365,6 +427,7 @@ def main() -> None:
             *grids_against_monte_carlo(),
             *against_full(given.count, given.histories),
             *rules_against_model(),
+            *children(),
         ]
     )
     (DOCS / "validation.md").write_text(text.rstrip() + "\n", encoding="utf-8")
