@@ -10,7 +10,7 @@ import numpy as np
 from oakbeam.core.anatomy.body import AgeBand, Habitus
 from oakbeam.core.anatomy.growth import BONE_AT_AGE, BONE_WITH_SIZE, FAT_AT_AGE, LUNG_AT_AGE, Growth, place_of
 from oakbeam.core.cache import cached
-from oakbeam.core.physics.beam.model import Beam, BeamSetup, Part, energy_imparted_mj, evaluate, rqa5_equivalent_ugy
+from oakbeam.core.physics.beam.model import Beam, BeamSetup, Part, evaluate, rqa5_equivalent_ugy
 from oakbeam.core.physics.beam.tables import Array
 
 
@@ -158,14 +158,6 @@ def beam_and_spread(setup: BeamSetup, patient: PatientPart) -> tuple[Beam, float
         patients = np.append(patients, lung)
         mean["lung"] = lung * composition.lung_unsure / composition.lung_spread
     return beam, float(np.linalg.norm(patients)), mean
-
-
-@cached(4096)
-def imparted_mj_per_mas(setup: BeamSetup, patient: PatientPart) -> float:
-    """Energy imparted [mJ/mAs] to the part in the beam (see `energy_imparted_mj`)."""
-    thickness = np.array([patient.thickness_cm])
-    part = part_of(patient.composition, patient.average_cm, thickness, patient.habitus, patient.overlay, age=patient.age)
-    return float(energy_imparted_mj(setup, part)[0])
 
 
 @cached(8192)

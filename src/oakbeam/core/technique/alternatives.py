@@ -122,7 +122,6 @@ def _choice(model: ModelState, per_target: float, room: Room, projection: Projec
         on = nearest_generator_setting(room, projection, model.kvp, wanted)
         output = output_behind_ugy_per_mas(room, model.kvp, model.filter)
         beam, _, _ = model.beam()
-        imparted = model.imparted_mj()
     except Refusal:
         return None
     of_detail = contrast(beam, detail_of(projection.region))
@@ -137,7 +136,7 @@ def _choice(model: ModelState, per_target: float, room: Room, projection: Projec
         model.filter.id if model.filter else None,
         model.sid_cm,
         rules_of_thumb.inverse_square(output * wanted, 100, ssd_cm) / 1000,
-        imparted * wanted,
+        float(beam.energy_imparted_mj[0]) * wanted,
         float(of_detail[0]),
         float(cnr(beam, of_detail, wanted)[0]),
         0.0,

@@ -124,7 +124,8 @@ def forecast(
         half = BAND_80 * math.hypot(known.spread_di, known.patient_di)
         low, high = di - half, di + half
         if kerma_mgy is not None:
-            entrance, imparted = kerma_mgy * float(beam.backscatter_factor[0]), setting.mas * model.imparted_mj()
+            entrance = kerma_mgy * float(beam.backscatter_factor[0])
+            imparted = setting.mas * float(beam.energy_imparted_mj[0])
         of_detail = contrast(beam, detail)
         shown_contrast, shown_cnr = float(of_detail[0]), float(cnr(beam, of_detail, setting.mas)[0])
     except Refusal:

@@ -7,7 +7,7 @@ from copy import copy
 from dataclasses import dataclass, field
 
 from oakbeam.core.anatomy.body import Habitus
-from oakbeam.core.anatomy.composition import Age, PatientPart, beam_and_spread, imparted_mj_per_mas, signal_per_mas
+from oakbeam.core.anatomy.composition import Age, PatientPart, beam_and_spread, signal_per_mas
 from oakbeam.core.charts.line import ChartLine
 from oakbeam.core.equipment.room import Filter, Receptor, Room, Support
 from oakbeam.core.equipment.room_beam import beam_setup, output_scale, wanted_rqa5_ugy
@@ -75,10 +75,6 @@ class ModelState:
     def beam(self) -> tuple[Beam, float, dict[str, float]]:
         """The beam where the set-up stands now (its first entry), and its spreads: see `beam_and_spread`."""
         return beam_and_spread(self.setup(), self._patient(self.thickness_spread_cm))
-
-    def imparted_mj(self) -> float:
-        """Energy imparted [mJ/mAs] to the patient's part where the set-up stands now."""
-        return imparted_mj_per_mas(self.setup(), self._patient())
 
     def _patient(self, spread_cm: float = CALIPER_SPREAD_CM) -> PatientPart:
         average_cm = self.projection.thickness_cm[1]

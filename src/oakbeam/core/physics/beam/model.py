@@ -125,7 +125,7 @@ class Beam:
     Kerma at the receptor is planar air kerma (photon current x E x µ_en/ρ). spr_*: scatter over primary before the grid, in
     crossing energy, planar kerma and absorbed energy. signal_kev and variance_kev2 [1/cm²]: absorbed energy behind the grid
     and the sum of its squares (quantum noise); primary_signal_kev: the primary's part; primary_kev (n, energy): that part by
-    energy bin.
+    energy bin. energy_imparted_mj: what the beam leaves in a part as wide as the field.
     """
 
     k100_ugy: float
@@ -150,6 +150,7 @@ class Beam:
     primary_signal_kev: Array
     variance_kev2: Array
     primary_kev: Array
+    energy_imparted_mj: Array
 
 
 def check(setup: BeamSetup, part: Part) -> None:
@@ -250,6 +251,7 @@ def evaluate(setup: BeamSetup, part: Part) -> Beam:
         primary_signal_kev=primary_signal,
         variance_kev2=behind @ caught**2 + scatter[_VARIANCE],
         primary_kev=behind * caught,
+        energy_imparted_mj=_imparted(setup, part),
     )
 
 
@@ -269,22 +271,19 @@ def rqa5_equivalent_ugy(setup: BeamSetup, part: Part) -> Array:
 MJ_PER_KEV = 1.602177e-13
 
 
-def energy_imparted_mj(setup: BeamSetup, part: Part) -> Array:
-    """(n): energy [mJ/mAs] that the beam leaves in a part as wide as the field: the dose figure that counts size and depth.
+def _imparted(setup: BeamSetup, part: Part) -> Array:
+    """(n): energy [mJ/mAs] that the beam leaves in a part as wide as the field.
 
     Share of each photon energy that an endless slab of the part's mass per area keeps, by the project's own Monte Carlo;
-    bone counts by its mass. For a part narrower than the field it is too high. Raises OutOfRange (see `check`).
+    bone counts by its mass. For a part narrower than the field it is too high.
     """
-    check(setup, part)
     data = tables()
     tube = spectrum(setup.kvp, setup.filtration_mm_al, setup.filtration_mm_cu, setup.anode_angle_deg) * setup.output_scale
     # Per photon at the focus the same, wherever the skin is: the area grows as the fluence falls.
     area_at_100_cm2 = setup.field_cm[0] * setup.field_cm[1] * (100 / setup.sid_cm) ** 2
-    bone_cm = part.bones_mm / 10
-    mass = part.thickness_cm * part.density + bone_cm * (BONE_DENSITY - part.tissue_density)
+    mass = part.thickness_cm * part.density + part.bones_mm / 10 * (BONE_DENSITY - part.tissue_density)
     low, share = between(thickness_nodes(), mass)
-    kept = np.concatenate([np.zeros((1, len(data.scatter_kev))), data.imparted])
-    per_node = kept[low] * (1 - share[:, None]) + kept[low + 1] * share[:, None]
+    per_node = data.imparted[low] * (1 - share[:, None]) + data.imparted[low + 1] * share[:, None]
     energy = (tube * data.energies_kev) @ data.hats
     return np.asarray(per_node @ energy * (area_at_100_cm2 * MJ_PER_KEV))
 

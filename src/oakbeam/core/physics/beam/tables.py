@@ -124,7 +124,7 @@ def tables() -> Tables:
         angle_edges_deg=lists["angle_edges_deg"],
         moments=moments,
         back=back.reshape(t, e, -1).astype(np.float32),
-        imparted=scatter["imparted"],
+        imparted=np.concatenate([np.zeros((1, len(nodes))), scatter["imparted"]]),
         tissues=tuple(manifest["tissues"]),
         tissue_ratio=_on_nodes(scatter["tissue"], lists["ratio_kev"], nodes),
         tissue_back_ratio=_on_nodes(scatter["tissue_back"], lists["ratio_kev"], nodes),
