@@ -98,7 +98,7 @@ export function Equipment({ room, onChange }: Props) {
       <Section title="Supports and grids">
         {room.supports.map((support, i) => (
           <div key={support.id} className={RULED}>
-            <div className="grid grid-cols-[8.5rem_repeat(3,minmax(0,1fr))] items-center gap-2">
+            <div className="grid grid-cols-[7rem_9.5rem_repeat(2,minmax(0,1fr))] items-center gap-2">
               <span>{SUPPORT[support.id]}</span>
               <Figure
                 id={`gap-${support.id}`}
@@ -121,7 +121,7 @@ export function Equipment({ room, onChange }: Props) {
                 onChange={(grid) => setSupport(i, { grid })}
               />
             </div>
-            <div className="mt-2 grid grid-cols-[8.5rem_repeat(3,minmax(0,1fr))] items-center gap-2">
+            <div className="mt-2 grid grid-cols-[7rem_9.5rem_repeat(2,minmax(0,1fr))] items-center gap-2">
               <span className="text-note text-ink-3">Tube travel</span>
               {(["Nearest SID", "Furthest SID"] as const).map((label, end) => (
                 <NumberField
@@ -224,7 +224,7 @@ export function Equipment({ room, onChange }: Props) {
 
         <Section title="Tube filters">
           {filters.map((one, i) => (
-            <div key={one.id} className={`${RULED} grid grid-cols-[1fr_6rem_6rem_auto] items-end gap-2`}>
+            <div key={one.id} className={`${RULED} grid grid-cols-[1fr_7.5rem_7.5rem_auto] items-end gap-2`}>
               <TextField
                 id={`filter-${one.id}`}
                 label="Name"

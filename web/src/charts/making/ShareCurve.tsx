@@ -4,8 +4,8 @@ import { line as path } from "d3-shape";
 import type { Schemas } from "../../api/client";
 
 const W = 360;
-const H = 110;
-const PAD = { left: 36, right: 12, top: 8, bottom: 26 };
+const H = 126;
+const PAD = { left: 36, right: 12, top: 8, bottom: 42 };
 
 /** How much of the images to expect within ±1 DI, over the number of test exposures: made so far, and suggested. */
 export function ShareCurve({ curve, believed }: { curve: Schemas["ExpectedShare"][]; believed: number }) {
@@ -48,7 +48,7 @@ export function ShareCurve({ curve, believed }: { curve: Schemas["ExpectedShare"
             {one.exposures}
           </text>
         ))}
-      <text x={W - PAD.right} y={H - 1} textAnchor="end" fontSize={11} fill="var(--ink-2)">
+      <text x={W - PAD.right} y={H - 8} textAnchor="end" fontSize={11} fill="var(--ink-2)">
         test exposures; images within ±1 DI
       </text>
       <path

@@ -105,10 +105,10 @@ export function WhatIf({ request, room, unit, reference, act }: Props) {
         <thead className="text-ink-3">
           <tr className="border-b border-rule-strong">
             <th className="py-1 text-left font-normal">kVp, mAs</th>
-            <th className="font-normal">grid</th>
-            <th className="font-normal">SID, {unit}</th>
-            <th className="font-normal">{AXES[drawn].unit}</th>
-            <th className="font-normal">CNR</th>
+            <th className="pl-2 font-normal whitespace-nowrap">grid</th>
+            <th className="pl-2 font-normal whitespace-nowrap">SID, {unit}</th>
+            <th className="pl-2 font-normal whitespace-nowrap">{AXES[drawn].unit}</th>
+            <th className="pl-2 font-normal whitespace-nowrap">CNR</th>
           </tr>
         </thead>
         <tbody>
@@ -117,7 +117,7 @@ export function WhatIf({ request, room, unit, reference, act }: Props) {
               key={key(one)}
               className={`border-b border-rule align-top ${key(one) === picked ? "bg-raised" : ""}`}
             >
-              <td className="w-1/2 py-1 text-left">
+              <td className="w-3/5 py-1 text-left">
                 <button
                   type="button"
                   aria-pressed={key(one) === picked}
@@ -126,6 +126,7 @@ export function WhatIf({ request, room, unit, reference, act }: Props) {
                 >
                   <b className="font-semibold text-ink">{trimmed(one.kvp, 1)}</b> kVp{" "}
                   <b className="font-semibold text-ink">{trimmed(one.mas, 2)}</b>
+                  {one.filter && <span className="text-ink-2">, {filterOf(room, one.filter)}</span>}
                   {one.current ? (
                     <span className="ml-1 text-beam">now</span>
                   ) : (
@@ -133,13 +134,12 @@ export function WhatIf({ request, room, unit, reference, act }: Props) {
                   )}
                 </button>
               </td>
-              <td className="py-1">
+              <td className="py-1 pl-2 whitespace-nowrap">
                 {one.grid_ratio ? `${one.grid_ratio}:1` : "none"}
-                {one.filter && <span className="block text-ink-3">{filterOf(room, one.filter)}</span>}
               </td>
-              <td className="py-1">{trimmed(fromCm(one.sid_cm, unit), 0)}</td>
-              <td className="py-1">{figure(AXES[drawn].of(one))}</td>
-              <td className="py-1">{one.cnr.toFixed(0)}</td>
+              <td className="py-1 pl-2 whitespace-nowrap">{trimmed(fromCm(one.sid_cm, unit), 0)}</td>
+              <td className="py-1 pl-2 whitespace-nowrap">{figure(AXES[drawn].of(one))}</td>
+              <td className="py-1 pl-2 whitespace-nowrap">{one.cnr.toFixed(0)}</td>
             </tr>
           ))}
         </tbody>
