@@ -273,3 +273,10 @@ def test_figures_of_a_department_for_what_lies_in_the_beam_are_taken_out_and_the
         kept = dict(raw.execute("SELECT kind, body FROM local_entry"))
     assert json.loads(kept["projection"]) == {"like": "knee-ap", "id": "ours", "sid_cm": 110}
     assert kept["exam"] == old
+
+
+def test_a_chart_keeps_its_grid_table_when_only_its_name_changes(charted):
+    """New charts compute a grid's factor; those that stand, and their drafts, keep what they have."""
+    draft = charts.next_draft(charted, charts.newest_approved(charted, "room-1").id, "keeper")
+    assert charts.change_heading(charted, draft.id, "keeper", "renamed", None, "").grid_table == "average"
+    assert charts.change_heading(charted, draft.id, "keeper", "renamed", "computed", "").grid_table == "computed"

@@ -21,7 +21,7 @@ from oakbeam.core.charts.line import (
 )
 from oakbeam.core.charts.validation import check_line
 from oakbeam.core.errors import Refusal
-from oakbeam.core.physics.rules_of_thumb import DEFAULT_GRID_TABLE, GridTable
+from oakbeam.core.physics.rules_of_thumb import GridTable
 from oakbeam.store import Store, charts, comments, history, local, people, rooms
 from oakbeam.store.charts import LineChange
 
@@ -64,10 +64,10 @@ class NewChart(RequestBody):
 
 
 class Heading(RequestBody):
-    """A draft's name, grid table and note."""
+    """A draft's name, grid table (left out: as it is) and note."""
 
     name: Name
-    grid_table: GridTable = DEFAULT_GRID_TABLE
+    grid_table: GridTable | None = None
     note: Text = ""
 
 

@@ -85,11 +85,11 @@ def next_draft(store: Store, chart_id: int, actor: str) -> Chart:
     return add_draft(store, chart.room, chart.name, actor, chart.lines, chart.grid_table)
 
 
-def change_heading(store: Store, chart_id: int, actor: str, name: str, grid_table: GridTable, note: str) -> Chart:
-    """Change a draft's name, grid table and note."""
+def change_heading(store: Store, chart_id: int, actor: str, name: str, grid_table: GridTable | None, note: str) -> Chart:
+    """Change a draft's name, grid table (None: as it is) and note."""
     with store.change() as db:
-        _draft(db, chart_id)
-        heading = {"name": name, "grid_table": grid_table, "note": note}
+        draft = _draft(db, chart_id)
+        heading = {"name": name, "grid_table": grid_table or draft.grid_table, "note": note}
         db.execute(
             "UPDATE chart SET name = :name, grid_table = :grid_table, note = :note, revision = revision + 1 WHERE id = :id",
             {**heading, "id": chart_id},

@@ -150,8 +150,8 @@ def seen(store: Store, room: Room, projection: Projection, line: ChartLine) -> S
             "SELECT thickness_cm, di, mas, suggested_mas, target_ei, chart FROM exposure"
             " WHERE undone_at IS NULL AND outcome = 'accepted' AND reliable = 1"
             " AND di IS NOT NULL AND kvp = suggested_kvp AND room = ? AND projection = ? AND support = ? AND grid_ratio = ?"
-            " AND receptor = ? ORDER BY taken_at DESC, id DESC LIMIT ?",
-            (*key, SEEN_MOST),
+            " AND receptor = ? AND filter IS ? ORDER BY taken_at DESC, id DESC LIMIT ?",
+            (*key, line.filter, SEEN_MOST),
         ).fetchall()
         images = [
             LoggedImage(

@@ -3079,17 +3079,13 @@ export interface components {
         };
         /**
          * Heading
-         * @description A draft's name, grid table and note.
+         * @description A draft's name, grid table (left out: as it is) and note.
          */
         Heading: {
             /** Name */
             name: string;
-            /**
-             * Grid Table
-             * @default computed
-             * @enum {string}
-             */
-            grid_table: "computed" | "average" | "by_kvp";
+            /** Grid Table */
+            grid_table?: ("computed" | "average" | "by_kvp") | null;
             /**
              * Note
              * @default
