@@ -28,17 +28,17 @@ export function Forecast({ answer, unit }: { answer: TechniqueResponse; unit: Un
             </>
           )}
         </p>
+        <p title={answer.trust_words} className={answer.trust === "model" ? "text-warn" : "text-ink-3"}>
+          {answer.trust === "model"
+            ? "No image of this line yet: watch the first."
+            : `Line ${answer.trust}${forecast.seen ? `, ${forecast.seen} images` : ", no image logged"}.`}
+        </p>
         <Band forecast={forecast} />
         {forecast.di_low != null && forecast.di_high != null && (
           <p title="Four of five patients of this thickness; narrowed by the logged images of this line">
             4 of 5 {signed(forecast.di_low)} to {signed(forecast.di_high)}
           </p>
         )}
-        <p title={answer.trust_words} className={answer.trust === "model" ? "text-warn" : "text-ink-3"}>
-          {answer.trust === "model"
-            ? "No image of this line yet: watch the first."
-            : `Line ${answer.trust}${forecast.seen ? `, ${forecast.seen} images` : ", no image logged"}.`}
-        </p>
       </div>
       <div className="border-l border-rule px-5 py-2">
         {kerma == null ? (
