@@ -55,7 +55,7 @@ export function LinesTable({ tables, trust, projections, room, unit, selected, o
                 <button
                   type="button"
                   aria-pressed={chosen}
-                  className="min-h-9 text-left font-semibold"
+                  className={`text-left leading-tight font-semibold ${trusted ? "" : "min-h-9"}`}
                   onClick={() => line.id != null && onSelect(line.id)}
                 >
                   {projectionName(projection, line.projection)}

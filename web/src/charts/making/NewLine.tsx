@@ -15,9 +15,9 @@ type Request = Schemas["AcceptedExposureIn"];
 type School = NonNullable<Request["school"]>;
 
 const PARAMETER: Record<School, { label: string; usual: string }> = {
-  fixed_kvp: { label: "mAs doubles every (cm)", usual: "from the model; taught 4.5" },
-  variable_kvp: { label: "kVp per cm", usual: "from the model; taught 2" },
-  banded: { label: "mAs doubles every (cm)", usual: "from the model; taught 4.5" },
+  fixed_kvp: { label: "mAs doubles every (cm)", usual: "by model; taught 4.5" },
+  variable_kvp: { label: "kVp per cm", usual: "by model; taught 2" },
+  banded: { label: "mAs doubles every (cm)", usual: "by model; taught 4.5" },
   levelled: { label: "kVp per cm, in steps of 5", usual: "0: kVp stays" },
 };
 
