@@ -183,17 +183,23 @@ def choices(line, thickness, **more):
 
 
 @pytest.mark.parametrize("dose", ["skin_kerma", "energy_imparted"])
-@pytest.mark.parametrize(("line", "thickness"), [(LSPINE, 24), (KNEE, 13.3), (CHEST, 22)])
-def test_what_if_offers_only_what_the_room_can_do_and_nothing_beats(line, thickness, dose):
+@pytest.mark.parametrize(
+    ("line", "thickness", "kvp"),
+    [(LSPINE, 24, 80), (KNEE, 13.3, 69), (CHEST, 22, 117)],  # the knee's chart says 68.6 kVp
+)
+def test_what_if_offers_only_what_the_room_can_do_and_nothing_beats(line, thickness, kvp, dose):
     found = choices(line, thickness, dose=dose)
     support, ceiling = ROOM.support(line.support), projection(line).time_ceiling_ms
     nearest, furthest = support.tube_travel_cm
     (now,) = (one for one in found.choices if one.current)
     own = technique(line, thickness)
-    assert (now.mas, now.grid_ratio, now.sid_cm, now.said) == (own.technique.mas, line.grid_ratio, line.sid_cm, "as now")
+    assert (now.kvp, now.mas, now.grid_ratio) == (kvp, own.technique.mas, line.grid_ratio)
+    assert (now.sid_cm, now.said) == (line.sid_cm, "as now")
     figure = {"skin_kerma": "incident_air_kerma_mgy", "energy_imparted": "energy_imparted_mj"}[dose]
     for one in found.choices:
         assert one.current or (nearest <= one.sid_cm <= furthest and one.time_ms <= ceiling and one.cnr >= found.least_cnr)
+        grid = ROOM.grid(support, one.grid_ratio)
+        assert grid is None or grid.range_cm[0] <= one.sid_cm <= grid.range_cm[1]
         assert one.mas in ROOM.generator.mas
         assert one.kvp in ROOM.generator.kvp
         beaten = any(other.cnr >= one.cnr and getattr(other, figure) < getattr(one, figure) for other in found.choices)

@@ -25,12 +25,11 @@ from oakbeam.core.projection import Projection
 from oakbeam.core.technique.derive import work_out
 from oakbeam.core.technique.model_state import ModelState
 from oakbeam.core.technique.set_up import Setup
+from oakbeam.core.technique.warnings import LEAST_SKIN_CM
 
 KVP_STEP = 5
 KVP_BELOW, KVP_ABOVE = 10.0, 20.0
 """How far beyond the projection's usual window kVp are tried [kV]."""
-LEAST_SKIN_CM = 40.0
-"""Choices that bring the focus nearer to the skin than this are not offered: they cost dose and sharpness."""
 LEAST_CNR_SHARE = 0.7
 """A detail may stand out this much less from the noise than now: about the step that a reader still takes for the same."""
 MOST_OFFERED = 8
@@ -220,7 +219,7 @@ def _sids(model: ModelState, support: Support, grid: Grid | None) -> list[float]
     """The SID as it is, and the usual ones that the tube reaches here, with the skin far enough and the grid in range."""
     nearest, furthest = support.tube_travel_cm
     enough = [sid for sid in OFFERED_SIDS_CM if nearest <= sid <= furthest]
-    enough = [sid for sid in enough if sid - model.gap_cm - model.thickness_cm >= LEAST_SKIN_CM]
+    enough = [sid for sid in enough if sid - model.gap_cm - model.thickness_cm >= LEAST_SKIN_CM[model.room.mobile]]
     if grid:
         enough = [sid for sid in enough if grid.range_cm[0] <= sid <= grid.range_cm[1]]
     return sorted({model.sid_cm, *enough})
