@@ -36,9 +36,15 @@ export const systemWords = (school: string) => {
 /** What a set-up names to have no filter before the tube. */
 export const NO_FILTER = "none";
 
+/** The filters of a room to choose from, none first. */
+export const filterOptions = (room: Room) => [
+  { value: NO_FILTER, label: "No added filter" },
+  ...room.filters.map((one) => ({ value: one.id, label: one.name })),
+];
+
 /** What stands before the tube, by name, in a room whose filters can be selected; null in a room that has none. */
 export const filterOf = (room: Room, id: string | null | undefined): string | null =>
-  room.filters?.length ? (room.filters.find((one) => one.id === id)?.name ?? "no added filter") : null;
+  room.filters.length ? (room.filters.find((one) => one.id === id)?.name ?? "no added filter") : null;
 
 /** A support within a sentence. */
 export const supportWords = (support: string) => {

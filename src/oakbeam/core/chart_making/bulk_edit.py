@@ -63,7 +63,8 @@ def adjusted(line: ChartLine, room: Room, projection: Projection, wanted: Adjust
         field = usual_field(line.field_cm, projection, receptor) if line.field_cm else None
         made = replace(made, receptor=receptor.id, target_ei=None, field_cm=field)
         words.append(receptor.name)
-    if wanted.kvp_added or wanted.mas_percent:
+    if words or wanted.kvp_added or wanted.mas_percent:
+        # No exposure was accepted at these numbers under these conditions.
         made = replace(made, origin="typed", origin_spread_di=None)
     if wanted.kvp_added:
         made = replace(made, law=scaled(made.law, 1.0, wanted.kvp_added))
@@ -94,7 +95,7 @@ def with_cell(line: ChartLine, cell: Cell, value: float) -> ChartLine:
     Cells typed or pasted one after the other are composed: the second is typed into what the first made.
     """
     law = line.law
-    if cell in ("kvp", "mas", "thickness_cm"):
+    if cell != "parameter":
         line = replace(line, origin="typed", origin_spread_di=None)
     if line.link and cell not in ("grid_ratio", "sid_cm"):
         raise Refusal("Follows another line", "It follows another line: change that one, or the link.", None, "link")

@@ -32,3 +32,8 @@ class Patient:
     thickness_spread_cm: float = CALIPER_SPREAD_CM
     thickness_confirmed: bool = False
     weight_kg: float | None = None
+
+    @property
+    def time_share(self) -> float:
+        """How much of the usual time may be taken."""
+        return 0.5 if self.cannot_keep_still else 1.0

@@ -95,9 +95,7 @@ def what_if(
     worked = work_out(line, room, projection, patient, plain, grid_table, room.school)
     running, model = worked.running, worked.running.model
     anchor, now = model.mas_on_target(), nearest_setting("kvp", model.kvp, room.generator.kvp, "kVp")
-    detail, ceiling_ms = detail_of(projection.region), projection.time_ceiling_ms
-    if patient.cannot_keep_still:
-        ceiling_ms /= 2
+    detail, ceiling_ms = detail_of(projection.region), projection.time_ceiling_ms * patient.time_share
     found = []
     for grid_ratio in _grids(room, worked.setup.support, model.grid_ratio):
         for sid_cm in _sids(model, worked.setup.support, room.grid(worked.setup.support, grid_ratio)):
@@ -111,7 +109,7 @@ def what_if(
     current = next((one for one in found if one.current), None)
     least = max(detail.least_cnr, LEAST_CNR_SHARE * current.cnr if current else 0.0)
     seen = [one for one in found if one.cnr >= least or one.current]
-    return WhatIf(detail.name, least, dose, tuple(_marked(seen, room, dose)))
+    return WhatIf(detail.name, least, dose, tuple(_marked(seen, dose)))
 
 
 def _choice(model: ModelState, per_target: float, room: Room, projection: Projection, current: bool) -> Choice | None:
@@ -146,7 +144,7 @@ def _choice(model: ModelState, per_target: float, room: Room, projection: Projec
     )
 
 
-def _marked(choices: Sequence[Choice], room: Room, axis: DoseAxis) -> list[Choice]:
+def _marked(choices: Sequence[Choice], axis: DoseAxis) -> list[Choice]:
     """By rising dose, the front marked and thinned, merit and words against the current choice (the first without one)."""
     dose = DOSE[axis]
     ordered = sorted(choices, key=lambda one: (getattr(one, dose), -one.cnr))
@@ -156,7 +154,7 @@ def _marked(choices: Sequence[Choice], room: Room, axis: DoseAxis) -> list[Choic
         assert base is not None
         merit = one.cnr**2 / getattr(one, dose) / (base.cnr**2 / getattr(base, dose))
         front = one.cnr > best
-        marked.append(replace(one, front=front, merit=merit, said=_said(one, base, room)))
+        marked.append(replace(one, front=front, merit=merit, said=_said(one, base)))
         best = max(best, one.cnr)
     offered = _thinned([one for one in marked if one.front], dose)
     return [replace(one, offered=one in offered) for one in marked]
@@ -174,7 +172,7 @@ def _thinned(front: Sequence[Choice], dose: str) -> list[Choice]:
     return [front[i] for i in sorted({min(range(len(logs)), key=lambda i: abs(logs[i] - at)) for at in wanted})]
 
 
-def _said(one: Choice, base: Choice, room: Room) -> str:
+def _said(one: Choice, base: Choice) -> str:
     """What a choice gains and what it gives against the present one; what moves by less than 3 % is not worth a word."""
     if one.current:
         return "as now"

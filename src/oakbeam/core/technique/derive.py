@@ -111,7 +111,7 @@ def derive(
         exact_mas,
         resolved.exposure_control,
         mas_by_hand=by_hand,
-        time_share=0.5 if patient.cannot_keep_still else 1.0,
+        time_share=patient.time_share,
         follow=lambda kvp: exposure_factor(running, kvp),
     )
     setting_steps(running, setting, by_hand)

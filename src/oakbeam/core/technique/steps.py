@@ -194,7 +194,7 @@ def grid_step(running: RunningTechnique, charted: ResolvedSetup, setup: Resolved
     textbook: TextbookGridTable = "average" if table == "computed" else table
     gcf_from = rules_of_thumb.grid_factor(charted.grid_ratio, running.kvp, textbook)
     gcf_to = rules_of_thumb.grid_factor(setup.grid_ratio, running.kvp, textbook)
-    by_rules = gcf_to / gcf_from
+    by_rules = rules_of_thumb.convert_grid(1.0, charted.grid_ratio, setup.grid_ratio, running.kvp, textbook)
     if table == "computed" and by_model is not None:
         # Under both methods: a grid's worth is a matter of the part's scatter, for which one textbook number stands badly.
         why = f"{change}: computed for this part and beam; the textbook average is {gcf_from:.3g} to {gcf_to:.3g}."

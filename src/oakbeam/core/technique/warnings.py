@@ -158,9 +158,8 @@ def _grid(line: ChartLine, room: Room, projection: Projection, patient: Patient,
 
 
 def _console(projection: Projection, patient: Patient, technique: Technique, forecast: Forecast) -> Iterator[Caution]:
-    ceiling = projection.time_ceiling_ms
+    ceiling = projection.time_ceiling_ms * patient.time_share
     if patient.cannot_keep_still:
-        ceiling /= 2
         if technique.exposure_control == "breathing":
             text = "Cannot keep still: no breathing technique; held breath, shortest time."
             yield Caution("warning", text, "motion")

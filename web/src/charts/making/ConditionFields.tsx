@@ -2,7 +2,7 @@ import type { Line, Projection, Room } from "../../api/queries";
 import { NumberField } from "../../ui/NumberField";
 import { Select } from "../../ui/Select";
 import { fromCm, toCm, trimmed, type Unit } from "../../ui/units";
-import { GRID_RATIOS, grid, NO_FILTER, SUPPORT } from "../../ui/words";
+import { filterOptions, GRID_RATIOS, grid, NO_FILTER, SUPPORT } from "../../ui/words";
 
 /** The conditions of a line as a person fills them in; null where still empty. */
 export interface Conditions {
@@ -135,10 +135,7 @@ export function ConditionFields({ room, projections, lines, value, onChange, uni
           labelled
           className="col-span-2"
           value={value.filter ?? NO_FILTER}
-          options={[
-            { value: NO_FILTER, label: "No added filter" },
-            ...room.filters.map((one) => ({ value: one.id, label: one.name })),
-          ]}
+          options={filterOptions(room)}
           onChange={(id) => onChange({ ...value, filter: id === NO_FILTER ? null : id })}
         />
       )}

@@ -2,7 +2,7 @@ import type { Room, TechniqueResponse } from "../../api/queries";
 import { NumberField } from "../../ui/NumberField";
 import { Select } from "../../ui/Select";
 import { fromCm, toCm, trimmed, type Unit } from "../../ui/units";
-import { GRID_RATIOS, grid, NO_FILTER, SUPPORT } from "../../ui/words";
+import { filterOptions, GRID_RATIOS, grid, NO_FILTER, SUPPORT } from "../../ui/words";
 import { type DeskState, type Overrides, type Stop } from "../state";
 import { type Act } from "../useDesk";
 
@@ -89,16 +89,13 @@ export function SetupPanel({ room, state, stop, act, answer, unit }: Props) {
         options={room.receptors.map((one) => ({ value: one.id, label: one.name }))}
         onChange={(value) => set({ receptor: value === line?.receptor ? null : value })}
       />
-      {(room.filters ?? []).length > 0 && (
+      {room.filters.length > 0 && (
         <Select
           label="Tube filter"
           labelled
           className="col-span-2"
           value={now?.filter ?? NO_FILTER}
-          options={[
-            { value: NO_FILTER, label: "No added filter" },
-            ...(room.filters ?? []).map((one) => ({ value: one.id, label: one.name })),
-          ]}
+          options={filterOptions(room)}
           onChange={(value) => set({ filter: value })}
         />
       )}

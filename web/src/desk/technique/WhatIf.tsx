@@ -88,7 +88,7 @@ export function WhatIf({ request, room, unit, reference, act }: Props) {
                   mas: null,
                   grid_ratio: chosen.grid_ratio,
                   sid_cm: chosen.sid_cm,
-                  ...(room.filters?.length ? { filter: chosen.filter ?? NO_FILTER } : {}),
+                  ...(room.filters.length ? { filter: chosen.filter ?? NO_FILTER } : {}),
                 },
               })
             }

@@ -81,6 +81,13 @@ def scatter_transmission(grid: GridStrips) -> Array:
     return found
 
 
+@cached(1)
+def mean_cosines() -> Array:
+    """Cosine of the middle of each angle bin, in planar current."""
+    sines2 = np.sin(np.radians(tables().angle_edges_deg)) ** 2
+    return np.asarray(np.sqrt(1 - (sines2[:-1] + sines2[1:]) / 2))
+
+
 @dataclass(frozen=True)
 class MadeInGrid:
     """What a grid makes of each photon that enters it, (energy bin, entry): entry 0 along the strips, then each angle bin.
@@ -115,8 +122,7 @@ def made_in_grid(grid: GridStrips) -> MadeInGrid:
     mu = data.mu["aluminium"]
     coherent = mu - data.photo["aluminium"] - data.incoherent["aluminium"]
     number = np.exp(log_number - (mu * cover_cm)[:, None])
-    sines2 = np.sin(np.radians(data.angle_edges_deg)) ** 2
-    cosines = np.concatenate([[1.0], np.sqrt(1 - (sines2[:-1] + sines2[1:]) / 2)])
+    cosines = np.concatenate([[1.0], mean_cosines()])
     passed = np.concatenate([primary_transmission(grid)[:, None], scatter_transmission(grid)], axis=1)
     cover = passed * (coherent + data.incoherent["aluminium"] / 2)[:, None] * (cover_cm / 2) / cosines
     of_cover = 1 - data.compton_transfer * data.incoherent["aluminium"] / (2 * coherent + data.incoherent["aluminium"])

@@ -16,7 +16,7 @@ from numpy.typing import NDArray
 
 from oakbeam.core.cache import cached
 from oakbeam.core.errors import OutOfRange, within
-from oakbeam.core.physics.beam.grid import GridStrips, made_in_grid, primary_transmission, scatter_transmission
+from oakbeam.core.physics.beam.grid import GridStrips, made_in_grid, mean_cosines, primary_transmission, scatter_transmission
 from oakbeam.core.physics.beam.receptor import ReceptorKind, absorbed_kev, signal_per_ugy_rqa5
 from oakbeam.core.physics.beam.scatter import (
     SKIN_NODES_CM,
@@ -355,7 +355,7 @@ def _responses(view: View, support_mm_al: float, grid: GridStrips | None, recept
     # The primary already carries the support's attenuation; oblique and softened scatter loses more of it. The support
     # itself scatters as a thin layer that meets primary and scatter alike.
     mu = data.mu["aluminium"] * support_mm_al / 10
-    number = number * np.exp(_at(mu, node_kev) - _at(mu, energy.mean(axis=0)) / _mean_cosines())
+    number = number * np.exp(_at(mu, node_kev) - _at(mu, energy.mean(axis=0)) / mean_cosines())
     own = _counted(number, energy, grid, receptor) / unscattered[:, None]
     thin = scattered(View(view.field_cm, view.gap_cm, view.sid_cm))
     share = SUPPORT_AS_TISSUE * support_mm_al / 10 / data.thicknesses_cm[0]
@@ -423,17 +423,10 @@ def _back(setup: BeamSetup, part: Part) -> Array:
     return np.asarray((of_soft * tissue_back_ratio(part.thickness_cm, setup.field_cm, part.tissues)) @ weights)
 
 
-@cached(1)
-def _mean_cosines() -> Array:
-    """Cosine of the middle of each angle bin, in planar current."""
-    sines2 = np.sin(np.radians(tables().angle_edges_deg)) ** 2
-    return np.asarray(np.sqrt(1 - (sines2[:-1] + sines2[1:]) / 2))
-
-
 @cached(8)
 def _absorbed_by_angle(receptor: ReceptorKind) -> Array:
     """(energy bin, angle bin) absorbed energy of a photon."""
-    return np.stack([absorbed_kev(receptor, float(cosine)) for cosine in _mean_cosines()], axis=1)
+    return np.stack([absorbed_kev(receptor, float(cosine)) for cosine in mean_cosines()], axis=1)
 
 
 def _at(values: Array, energy_kev: Array, bins: Bins | None = None) -> Array:
