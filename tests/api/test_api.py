@@ -225,3 +225,30 @@ def test_the_front_end_is_served_and_nothing_outside_it(tmp_path):
     for path in ("/../secret.txt", "/%2e%2e/secret.txt", "/assets/..%2f..%2fsecret.txt"):
         assert "secret" not in web.get(path).text.replace("secret.txt", "")
     assert "default-src 'self'" in web.get("/desk").headers["content-security-policy"]
+
+
+def test_a_line_becomes_trusted_by_the_images_that_are_recorded(client):
+    """Ten on target prove it; an image of an estimated thickness, or with another filter, says nothing of it."""
+    chart = client.get("/api/charts?room=room-1").json()[0]
+    line = next(one["id"] for one in chart["lines"] if one["projection"] == ASK["projection"])
+
+    def trust() -> dict:
+        (found,) = (one for one in client.get(f"/api/charts/{chart['id']}/trust").json() if one["line"] == line)
+        return found
+
+    def record(**asked) -> None:
+        suggested = client.post("/api/techniques", json=asked).json()
+        now = suggested["technique"]
+        body = {"technique": asked, "kvp": now["kvp"], "mas": now["mas"], "ei": suggested["forecast"]["target_ei"]}
+        assert client.post("/api/exposures", json={**body, "outcome": "accepted"}).status_code in (200, 201)
+
+    assert (trust()["trust"], trust()["said"][:17]) == ("model", "Typed or imported")
+    record(**{name: value for name, value in ASK.items() if name not in ("thickness_cm", "setup")})
+    record(**{**ASK, "setup": {"filter": "cu-02"}})
+    assert trust()["trust"] == "model"
+    record(**{**ASK, "setup": {}})
+    assert trust()["trust"] == "supported"
+    for _ in range(9):
+        record(**{**ASK, "setup": {}})
+    assert trust()["trust"] == "proven"
+    assert client.post("/api/techniques", json={**ASK, "setup": {}}).json()["trust"] == "proven"

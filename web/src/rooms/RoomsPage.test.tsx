@@ -90,6 +90,44 @@ it("a grid comes whole, a film has a speed and no index, and the last AEC can go
   expect(room.receptors.map((one) => one.id)).toEqual(["panel-43", "film-24", "receptor-3"]);
 });
 
+it("a filter is added, named and taken out again", async () => {
+  const server = serve({ [SAVE]: ROOM });
+  show(<RoomsPage room={{ ...ROOM, filters: [{ id: "cu", name: "0.1 mm Cu", mm_al: 0, mm_cu: 0.1 }] }} />);
+  press("Add a filter");
+  fireEvent.click(screen.getAllByRole("button", { name: "Remove" })[0] as HTMLElement);
+  save();
+  await waitFor(() => sent(server));
+  expect(sent(server).filters).toEqual([
+    { id: "filter-2", name: "1 mm Al + 0.1 mm Cu", mm_al: 1, mm_cu: 0.1 },
+  ]);
+});
+
+it.each([
+  ["the far end alone is both", null, [["Furthest SID", "120"]], [120, 120]],
+  [
+    "a near end before a far one",
+    null,
+    [
+      ["Furthest SID", "120"],
+      ["Nearest SID", "90"],
+    ],
+    [90, 120],
+  ],
+  ["a near end beyond the far one takes it along", [90, 120], [["Nearest SID", "150"]], [150, 150]],
+  ["an emptied end leaves none", [90, 120], [["Nearest SID", ""]], null],
+] as const)("the tube's travel: %s", async (_, before, typed, after) => {
+  const server = serve({ [SAVE]: ROOM });
+  const supports = ROOM.supports.map((one, i) => (i === 0 ? { ...one, sid_range_cm: before } : one));
+  show(<RoomsPage room={{ ...ROOM, supports } as Room} />);
+  for (const [name, text] of typed) {
+    const field = screen.getAllByLabelText<HTMLInputElement>(name)[0] as HTMLInputElement;
+    fireEvent.change(field, { target: { value: text } });
+    fireEvent.blur(field);
+  }
+  save();
+  await waitFor(() => expect(sent(server).supports[0]?.sid_range_cm).toEqual(after));
+});
+
 it("a receptor turned to film loses its targets and gets a speed, and back", async () => {
   const server = serve({ [SAVE]: ROOM });
   show(<RoomsPage room={ROOM} />);
