@@ -113,7 +113,7 @@ def test_an_incomplete_projection_is_refused_whatever_is_missing(key, data):
 def test_a_department_changes_and_adds_without_touching_what_ships():
     known = shipped().with_local(
         {
-            "chest-pa": {"time_ceiling_ms": 15, "reference_kerma_mgy": 0.15},
+            "chest-pa": {"time_ceiling_ms": 15, "dose_levels": [{"quantity": "incident_air_kerma", "value": 0.12}]},
             "knee-ap": {"grid": "never", "angle_school": "straight"},
             "jaw-oblique": {
                 "like": "skull-lateral",
@@ -125,6 +125,9 @@ def test_a_department_changes_and_adds_without_touching_what_ships():
         {"jaw": {"name": "Jaw", "steps": [{"p": "jaw-oblique"}], "why": "One view."}, "hand": {"why": "As we do it."}},
     )
     assert known.projection("chest-pa").time_ceiling_ms == 15
+    # A level takes the place of that of the same quantity for the same people; the others stay.
+    levels = {one.value for one in known.projection("chest-pa").dose_levels}
+    assert levels == {one.value for one in shipped().projection("chest-pa").dose_levels} - {0.15} | {0.12}
     assert known.projection("chest-pa").kvp_window == shipped().projection("chest-pa").kvp_window
     assert known.projection("knee-ap").grid_over_cm is None
     assert [way.school for way in known.projection("knee-ap").angles] == ["straight", "pelvis", "cephalad"]

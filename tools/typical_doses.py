@@ -19,7 +19,7 @@ def rows() -> list[tuple[str, str, float, float, float, float]]:
     room, found = clinic.room_1(), []
     for line in clinic.chart_lines(room):
         projection = catalogue.projection(line.projection)
-        average, level = projection.thickness_cm[1], projection.reference_kerma_mgy
+        average, level = projection.thickness_cm[1], projection.usual_kerma_mgy
         if level is None or not line.range_cm[0] <= average <= line.range_cm[1]:
             continue
         kvp, mas = line.law.at(average)

@@ -101,11 +101,30 @@ def test_the_departments_own_lies_over_the_shipped_and_is_taken_back(client):
     ask = {"room": "room-1", "projection": "knee-ap", "thickness_cm": 12, "facts": {"pelvis_cm": 30}}
     assert client.post("/api/techniques", json=ask).json()["angle"]["advice"]["deg"] == 5
     address = "/api/catalogue/local/projection/knee-ap"
-    body = {"angle_school": "straight", "reference_kerma_mgy": 0.3}
+    skin = {"quantity": "incident_air_kerma", "value": 0.3, "source": "our own, 2026"}
+    body = {
+        "angle_school": "straight",
+        "dose_levels": [skin, {"quantity": "kerma_area_product", "value": 40, "kg": [15, 30]}],
+    }
     assert client.put(address, json={"body": body}).json()["revision"] == 1
     after = client.post("/api/techniques", json=ask).json()
     assert (after["angle"]["advice"]["deg"], after["angle"]["school"]) == (0, "straight")
-    assert after["forecast"]["level"]["value"] == 0.3
+    assert [(one["value"], one["source"]) for one in after["forecast"]["levels"]] == [(0.3, "our own, 2026")]
+    levels = [one for one in client.get("/api/dose-levels").json() if one["projection"] == "knee-ap"]
+    assert [(one["level"]["value"], one["level"]["unit"], one["local"]) for one in levels] == [
+        (0.3, "mGy", True),
+        (40, "mGy·cm²", True),
+    ]
+    for wrong, said in (
+        ({"quantity": "kerma", "value": 1}, "quantity of a dose level must be one of"),
+        ({**skin, "value": -1}, "must be above 0"),
+        ({**skin, "kg": [30, 15]}, "two weights that rise"),
+        ({**skin, "unit": "mGy"}, "a dose level has no unit"),
+        ({"value": 1}, "quantity"),
+        ("much", "dose level"),
+    ):
+        assert said in problem(client.put(address, json={"body": {"dose_levels": [wrong]}}))["detail"]
+    assert problem(client.put(address, json={"body": {"dose_levels": 4}}))
     assert client.get("/api/projections/knee-ap").json()["local"]
     assert problem(client.put(address, json={"body": body, "revision": 9}), 409)
     assert "colour" in problem(client.put(address, json={"body": {"colour": 1}}))["detail"]

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import pytest
+from tests.api.test_api import problem
 
 
 @pytest.fixture
@@ -147,6 +148,29 @@ def test_expected_index_chart_check_systems_and_compare_of_a_chart(client, draft
     assert len(views) == 6
     compared = client.get(f"/api/charts/1/compare/{draft['id']}").json()
     assert [one["change"] for one in compared].count("changed") == len(proposals)
+
+
+def test_what_the_keeper_ticks_as_used_decides_what_to_expose_next(client):
+    exposure = {
+        "projection": "lspine-ap", "receptor": "panel-43", "support": "table_bucky", "grid_ratio": 12, "sid_cm": 107,
+        "thickness_cm": 21, "kvp": 80, "mas": 40, "ei": 270,
+    }  # fmt: skip
+    asked = {"exposures": [exposure], "projections": ["lspine-ap", "hand-pa", "chest-pa", "knee-ap"], "school": "fixed_kvp"}
+    address, build = "/api/rooms/room-1/used-projections", "/api/rooms/room-1/build"
+    assert client.get(address).json() == {"projections": []}
+
+    def first():
+        return client.post(build, json=asked).json()["suggestions"][0]["line"]["projection"]
+
+    for ticked in ("hand-pa", "chest-pa"):
+        assert client.put(address, json={"projections": [ticked, ticked]}).json() == {"projections": [ticked]}
+        assert first() == ticked
+    # What is asked for goes before the ticks.
+    weighed = client.post(build, json={**asked, "used": {"knee-ap": 5}}).json()
+    assert weighed["suggestions"][0]["line"]["projection"] == "knee-ap"
+    assert "no projection 'nose'" in problem(client.put(address, json={"projections": ["nose"]}))["detail"]
+    assert problem(client.put("/api/rooms/nowhere/used-projections", json={"projections": []}), 404)
+    assert client.get(address).json() == {"projections": ["chest-pa"]}
 
 
 def test_build_and_adapt_end_in_a_draft(client, charted):

@@ -262,17 +262,40 @@ def test_writers_in_many_threads_lose_nothing(charted):
     assert charted.db.execute("PRAGMA integrity_check").fetchone()[0] == "ok"
 
 
-def test_figures_of_a_department_for_what_lies_in_the_beam_are_taken_out_and_the_rest_of_its_entry_stays():
-    """The migration to one anatomy, on an entry as it was kept before: it would be refused by name otherwise."""
-    old = '{"like": "knee-ap", "id": "ours", "bone_mm": 14, "fat": 0.2, "extra_fat": 0.5, "sid_cm": 110}'
-    migration = (files("oakbeam.store") / "migrations" / "0006_one_anatomy.sql").read_text(encoding="utf-8")
+ENTRY_BEFORE = '{"like": "knee-ap", "id": "ours", "bone_mm": 14, "fat": 0.2, "extra_fat": 0.5, "sid_cm": 110}'
+LEVEL_BEFORE = '{"sid_cm": 110, "reference_kerma_mgy": 0.3, "child_kap_mgycm2": [[0, 5, 15], [5, 15, 22]]}'
+
+
+@pytest.mark.parametrize(
+    ("name", "before", "after"),
+    [
+        ("0006_one_anatomy", ENTRY_BEFORE, {"like": "knee-ap", "id": "ours", "sid_cm": 110}),
+        (
+            "0010_dose_levels",
+            LEVEL_BEFORE,
+            {
+                "sid_cm": 110,
+                "dose_levels": [
+                    {"quantity": "incident_air_kerma", "value": 0.3},
+                    {"quantity": "kerma_area_product", "value": 15, "kg": [0, 5]},
+                    {"quantity": "kerma_area_product", "value": 22, "kg": [5, 15]},
+                ],
+            },
+        ),
+        ("0010_dose_levels", '{"reference_kerma_mgy": null}', {"dose_levels": []}),
+        ("0010_dose_levels", '{"sid_cm": 110}', {"sid_cm": 110}),
+    ],
+)
+def test_a_departments_entry_as_it_was_kept_before_is_brought_to_todays_form(name, before, after):
+    """It would be refused by name otherwise."""
+    migration = (files("oakbeam.store") / "migrations" / f"{name}.sql").read_text(encoding="utf-8")
     with closing(sqlite3.connect(":memory:")) as raw:
         raw.execute("CREATE TABLE local_entry (kind TEXT, body TEXT)")
-        raw.executemany("INSERT INTO local_entry VALUES (?, ?)", [("projection", old), ("exam", old)])
+        raw.executemany("INSERT INTO local_entry VALUES (?, ?)", [("projection", before), ("exam", before)])
         raw.executescript(migration)
         kept = dict(raw.execute("SELECT kind, body FROM local_entry"))
-    assert json.loads(kept["projection"]) == {"like": "knee-ap", "id": "ours", "sid_cm": 110}
-    assert kept["exam"] == old
+    assert json.loads(kept["projection"]) == after
+    assert kept["exam"] == before
 
 
 def test_a_chart_keeps_its_grid_table_when_only_its_name_changes(charted):

@@ -52,6 +52,8 @@ def axes() -> dict[str, object]:
         "energies_kev": ENERGIES_KEV,
         "angles_deg": spectra.ANGLES_DEG,
         "kvps": spectra.KVPS,
+        "heel_angles_deg": spectra.HEEL_ANGLES_DEG,
+        "heel_kvps": spectra.HEEL_KVPS,
         "scatter_kev": scatter.ENERGIES_KEV,
         "thicknesses_cm": scatter.THICKNESSES_CM,
         "gaps_cm": scatter.GAPS_CM,
@@ -119,7 +121,7 @@ def main() -> None:
     write(
         {
             "attenuation.npz": {name: table.astype(np.float32) for name, table in attenuation().items()},
-            "spectra.npz": {"spectra": made.astype(np.float32)},
+            "spectra.npz": {"spectra": made.astype(np.float32), "heel": spectra.make_heel().astype(np.float32)},
             "scatter.npz": pack_scatter(base, ratios) | {"imparted": imparted.astype(np.float32)},
             "grid.npz": {name: table.astype(np.float32) for name, table in grids.items()},
         },

@@ -44,9 +44,11 @@ RULES: Mapping[str, Rule] = {
     # looking up
     "GET /api/health": ANYONE,
     "GET /api/start": ANYONE,
+    "GET /api/dose-levels": ANYONE,
     "GET /api/rooms": ANYONE,
     "GET /api/rooms/{room_id}": ANYONE,
     "GET /api/rooms/{room_id}/history": RECORDS,
+    "GET /api/rooms/{room_id}/used-projections": ANYONE,
     "GET /api/projections": ANYONE,
     "GET /api/projections/{projection_id}": ANYONE,
     "GET /api/exams": ANYONE,
@@ -86,6 +88,7 @@ RULES: Mapping[str, Rule] = {
     "POST /api/rooms/{room_id}/line-preview": ANYONE,
     # computing what only a chart keeper needs
     "POST /api/rooms/{room_id}/build": CHART,
+    "PUT /api/rooms/{room_id}/used-projections": CHART,
     "POST /api/rooms/{room_id}/adapt": CHART,
     "POST /api/charts/{chart_id}/adjust": CHART,
     "POST /api/charts/{chart_id}/cells": CHART,

@@ -26,7 +26,7 @@ from oakbeam.core.image_review import (
 )
 from oakbeam.core.patient.conditions import Modifier
 from oakbeam.core.patient.thickness import LIMB_SHARE, usual_child_cm
-from oakbeam.core.projection import Angulation, Projection, SidChoice, SpotChoice, Variant
+from oakbeam.core.projection import Angulation, DoseLevel, Projection, SidChoice, SpotChoice, Variant
 from oakbeam.store import NotFound, Store, local
 
 router = APIRouter(prefix="/api", responses=problems.RESPONSES, tags=["catalogue"])
@@ -84,7 +84,7 @@ class ProjectionOut(BaseModel):
     marker_note: str
     shields: list[str]
     structure_cm: float
-    reference_kerma_mgy: float | None
+    dose_levels: list[DoseLevel]
     local: bool = False
 
 
@@ -97,6 +97,15 @@ class ProjectionPage(ProjectionOut):
     composition: Composition
     child_cm: dict[str, float]
     exams: list[str]
+
+
+class DoseLevelOut(BaseModel):
+    """A dose level of a projection. local: the projection is the department's own, or changed."""
+
+    projection: str
+    name: str
+    level: DoseLevel
+    local: bool
 
 
 class ExamOut(BaseModel):
@@ -246,6 +255,18 @@ def list_projections(store: StoreHere) -> list[ProjectionOut]:
 def get_projection(store: StoreHere, projection_id: str) -> ProjectionPage:
     """Everything the catalogue knows of one projection."""
     return page(local.catalogue_of(store), projection_id)
+
+
+@router.get("/dose-levels", tags=["catalogue"])
+def list_dose_levels(store: StoreHere) -> list[DoseLevelOut]:
+    """All dose levels, each of its own quantity. They are examples until the department sets its own: `dose_levels` of a
+    projection's local entry, where a level takes the place of that of the same quantity for the same people."""
+    known = local.catalogue_of(store)
+    return [
+        DoseLevelOut(projection=one.id, name=f"{one.exam} {one.name}", level=level, local=one.id in known.local)
+        for one in known.projections.values()
+        for level in one.dose_levels
+    ]
 
 
 @router.get("/exams", tags=["catalogue"])

@@ -2,13 +2,14 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from typing import Annotated, Literal
 
 from fastapi import APIRouter, Query
 from pydantic import BaseModel, Field
 
 from oakbeam.api import problems
-from oakbeam.api.access import StoreHere
+from oakbeam.api.access import Actor, StoreHere
 from oakbeam.api.lines import LineIn, line_of
 from oakbeam.api.technique_request import room_of
 from oakbeam.api.types import Ei, GridRatio, Id, Key, Kvp, Length, Mas, Number, RequestBody, Sid, ThicknessCm
@@ -112,9 +113,16 @@ class TestExposureIn(RequestBody):
     layers: Annotated[list[tuple[Key, Number]], Field(max_length=12)] | None = None
 
 
+class UsedProjections(RequestBody):
+    """The projections that a room uses, as its keeper ticked them; empty: nobody did, its log tells."""
+
+    projections: Annotated[list[Key], Field(max_length=500)]
+
+
 class BuildIn(RequestBody):
     """Test exposures, the projections wanted (None: all that the room can serve), and the technique system to write them
-    in. used: how often the room uses a projection, for what to expose next; left out: as often as its log says."""
+    in. used: how often the room uses a projection, for what to expose next; left out: as the keeper ticked, else as often as
+    its log says."""
 
     exposures: Annotated[
         list[TestExposureIn], Field(min_length=from_test_exposures.FEWEST, max_length=from_test_exposures.MOST)
@@ -234,9 +242,27 @@ def build_chart(store: Store, room_id: str, asked: BuildIn) -> BuiltOut:
     ]
     everything = list(known.projections.values())
     wanted = everything if asked.projections is None else [known.projection(one) for one in asked.projections]
-    used = log.counts(store, room.id) if asked.used is None else asked.used
-    built = from_test_exposures.build(exposures, room, wanted, asked.school, everything, used=used)
+    built = from_test_exposures.build(exposures, room, wanted, asked.school, everything, used=_used(store, room.id, asked))
     return BuiltOut(**{name: getattr(built, name) for name in BuiltOut.model_fields})
+
+
+TICK_WORTH = 100.0
+"""A ticked projection counts as much as this many exposures in the log; one that nobody ticked as one."""
+
+
+def _used(store: Store, room_id: str, asked: BuildIn) -> Mapping[str, float]:
+    """How much the room uses each projection: as asked, as the keeper ticked, or as often as its log says."""
+    if asked.used is not None:
+        return asked.used
+    ticked = local.ticked(store, room_id)
+    return dict.fromkeys(ticked, TICK_WORTH) if ticked else log.counts(store, room_id)
+
+
+def tick_used(store: Store, room_id: str, asked: UsedProjections, actor: str) -> UsedProjections:
+    """Keep what a room uses. Refusal with the list for a projection that the catalogue does not have."""
+    room, known = rooms.get(store, room_id), local.catalogue_of(store)
+    named = tuple(dict.fromkeys(known.projection(one).id for one in asked.projections))
+    return UsedProjections(projections=list(local.tick(store, room.id, named, actor)))
 
 
 def adapt_chart(store: Store, room_id: str, asked: AdaptIn) -> list[AdaptedOut]:
@@ -287,6 +313,18 @@ def get_comparison(store: StoreHere, chart_id: Id, other_id: Id) -> list[Compare
 def post_build(store: StoreHere, room_id: str, asked: BuildIn) -> BuiltOut:
     """A whole chart from a few test exposures, with where each line comes from and how sure it is. Nothing is kept."""
     return build_chart(store, room_id, asked)
+
+
+@router.get("/rooms/{room_id}/used-projections")
+def get_used(store: StoreHere, room_id: str) -> UsedProjections:
+    """The projections that a keeper ticked as used in the room."""
+    return UsedProjections(projections=list(local.ticked(store, rooms.get(store, room_id).id)))
+
+
+@router.put("/rooms/{room_id}/used-projections")
+def put_used(store: StoreHere, who: Actor, room_id: str, asked: UsedProjections) -> UsedProjections:
+    """Tick the projections that the room uses: what to expose next is suggested for their lines."""
+    return tick_used(store, room_id, asked, who)
 
 
 @router.post("/rooms/{room_id}/adapt")

@@ -15,7 +15,7 @@ from oakbeam.core import projection as types
 from oakbeam.core.anatomy.body import AgeBand
 from oakbeam.core.anatomy.composition import Composition, bone_of_region_mm
 from oakbeam.core.exam.order import Exam, ExamStep
-from oakbeam.core.projection import SUPPORTS, Angulation, Projection, SidChoice, Variant
+from oakbeam.core.projection import SUPPORTS, Angulation, DoseLevel, Projection, SidChoice, Variant
 
 Entry = dict[str, Any]
 SPOTS = ("small", "small_or_large", "large")
@@ -33,8 +33,8 @@ OPTIONAL: Mapping[str, Any] = {
     "turn_school": None,
     "exposures": 1,
     "marker_note": "",
-    "reference_kerma_mgy": None,
-    "child_kap_mgycm2": [],
+    "dose_levels": [],
+    "thick_end": None,
 }
 """What an entry may leave out, and what that means. A grid is never left out: grid_over_cm, or grid = "never". angle_school
 and turn_school: the school a department takes, which then comes first."""
@@ -87,6 +87,15 @@ LISTS: Mapping[str, tuple[str, ...]] = {
 }
 
 
+DOSE_UNITS: Mapping[str, str] = {
+    "incident_air_kerma": "mGy",
+    "entrance_surface_air_kerma": "mGy",
+    "kerma_area_product": "mGy·cm²",
+}
+ADULT_SOURCE = "example after national surveys, from memory"
+CHILD_SOURCE = "example after the European guidelines for children, 2018, from memory"
+
+
 class CatalogueError(ValueError):
     """A catalogue entry that cannot be right; says which and why."""
 
@@ -113,9 +122,20 @@ def shipped_entries() -> list[Entry]:
 
 
 def overlaid(base: Entry, own: Entry) -> Entry:
-    """An entry with its own facts over those it starts from; a word on the grid takes the place of either kind of it."""
+    """An entry with its own facts over those it starts from; a word on the grid takes the place of either kind of it, a dose
+    level that of the same quantity for the same people."""
     grid = {"grid", "grid_over_cm"}
-    return {**{key: value for key, value in base.items() if not (key in grid and grid & set(own))}, **own}
+    whole = {**{key: value for key, value in base.items() if not (key in grid and grid & set(own))}, **own}
+    if base.get("dose_levels") and _is_levels(own.get("dose_levels")):
+        replaced = [(level.get("quantity"), level.get("kg")) for level in own["dose_levels"]]
+        kept = [level for level in base["dose_levels"] if (level["quantity"], level.get("kg")) not in replaced]
+        whole["dose_levels"] = kept + own["dose_levels"]
+    return whole
+
+
+def _is_levels(given: Any) -> bool:
+    """A list of objects: what else may be wrong with them is said when the entry is built."""
+    return isinstance(given, list) and all(isinstance(level, dict) for level in given)
 
 
 def read_toml(name: str) -> Entry:
@@ -226,9 +246,7 @@ def _faults(entry: Entry) -> Iterator[str]:
         yield "exposures must be 1 to 4"
     if entry["view"] not in compositions():
         yield f"view must be one of {', '.join(compositions())}"
-    bands = [0, *(at for low, high, _ in entry["child_kap_mgycm2"] for at in (low, high))]
-    if bands != sorted(bands) or any(not 0 < kap <= 100_000 for _, _, kap in entry["child_kap_mgycm2"]):
-        yield "child_kap_mgycm2 must be [from kg, to kg, mGy·cm²], the weights rising"
+    yield from _level_faults(entry["dose_levels"])
     for key, ways in (("angle_school", entry["angle"]), ("turn_school", entry["turn"])):
         if entry[key] is not None and entry[key] not in (schools := [way["school"] for way in ways]):
             yield f"{key} must be one of {', '.join(schools) or 'none'}"
@@ -237,6 +255,33 @@ def _faults(entry: Entry) -> Iterator[str]:
             yield f"angle rule must be one of {', '.join(get_args(types.AngleRule))}"
         if not -60 <= way["deg"] <= 60:
             yield "an angle must be -60 to 60 degrees"
+
+
+def _level_faults(levels: list[Entry]) -> Iterator[str]:
+    for level in levels:
+        if unknown := sorted(set(level) - {"quantity", "value", "kg", "source"}):
+            yield f"a dose level has no {', '.join(unknown)}"
+        if level["quantity"] not in DOSE_UNITS:
+            yield f"the quantity of a dose level must be one of {', '.join(DOSE_UNITS)}"
+        if not 0 < level["value"] <= 100_000:
+            yield "the value of a dose level must be above 0, at most 100000"
+        if (kg := level.get("kg")) is not None and not 0 <= kg[0] < kg[1] <= 200:
+            yield "kg of a dose level must be two weights that rise, 0 to 200"
+
+
+def _levels(entry: Entry) -> Iterator[DoseLevel]:
+    """The dose levels of an entry: those of its usual patient, then by weight."""
+    usual = "the average child" if entry["ages"] and "adult" not in entry["ages"] else "the average adult"
+    for level in sorted(entry["dose_levels"], key=lambda one: one.get("kg") or [-1]):
+        kg = None if level.get("kg") is None else _pair(level["kg"])
+        yield DoseLevel(
+            quantity=level["quantity"],
+            value=float(level["value"]),
+            unit=DOSE_UNITS[level["quantity"]],
+            kg=kg,
+            of_whom=f"a child of {kg[0]:g} to {kg[1]:g} kg" if kg else usual,
+            source=str(level.get("source") or (CHILD_SOURCE if kg else ADULT_SOURCE)),
+        )
 
 
 def _built(entry: Entry) -> Projection:
@@ -283,8 +328,8 @@ def _built(entry: Entry) -> Projection:
         faults=tuple((seen, change) for seen, change in entry["faults"]),
         variants=tuple(Variant(**variant) for variant in entry["variants"]),
         composition=compositions()[entry["view"]],
-        reference_kerma_mgy=None if entry["reference_kerma_mgy"] is None else float(entry["reference_kerma_mgy"]),
-        child_kap_mgycm2=tuple((float(low), float(high), float(kap)) for low, high, kap in entry["child_kap_mgycm2"]),
+        dose_levels=tuple(_levels(entry)),
+        thick_end=None if entry["thick_end"] is None else str(entry["thick_end"]),
     )
 
 

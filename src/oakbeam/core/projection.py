@@ -64,6 +64,25 @@ class Variant:
     instead: str | None = None
 
 
+Quantity = Literal["incident_air_kerma", "entrance_surface_air_kerma", "kerma_area_product"]
+
+
+@dataclass(frozen=True, slots=True)
+class DoseLevel:
+    """An example of a dose level, to be replaced by the local one: a value [unit] of one quantity, for whom, and its source.
+
+    Incident air kerma is at the skin without backscatter, entrance surface air kerma with it. kg: of a child, from and below
+    which weight; None for the usual patient of the projection, the average adult but in the children's.
+    """
+
+    quantity: Quantity
+    value: float
+    unit: str
+    kg: tuple[float, float] | None
+    of_whom: str
+    source: str
+
+
 @dataclass(frozen=True, slots=True)
 class Projection:
     """A radiographic projection as far as it bears on exposure. Lengths cm, times ms, tube potential kVp.
@@ -127,14 +146,19 @@ class Projection:
     """What is often wrong in the image, and what to change."""
     variants: tuple[Variant, ...]
     composition: Composition
-    reference_kerma_mgy: float | None
-    """An example of a reference level: incident air kerma at the skin of an average adult [mGy]; to be replaced locally."""
-    child_kap_mgycm2: tuple[tuple[float, float, float], ...]
-    """Examples for children: (from kg, to kg, KAP [mGy·cm²]), the weights rising; to be replaced locally."""
+    dose_levels: tuple[DoseLevel, ...]
+    thick_end: str | None
+    """The end of the part that is clearly thicker, where one lies under the cathode; None where the ends are alike."""
 
     def kvp_usual(self, support: str) -> tuple[float, float]:
         """The usual kVp on a support."""
         return dict(self.kvp_on).get(support, self.kvp_window)
+
+    @property
+    def usual_kerma_mgy(self) -> float | None:
+        """The level of incident air kerma [mGy] of the usual patient; None where there is none."""
+        kerma = (one.value for one in self.dose_levels if one.quantity == "incident_air_kerma" and one.kg is None)
+        return next(kerma, None)
 
     @property
     def lengthwise(self) -> bool:

@@ -69,7 +69,7 @@ def room_1() -> Room:
         Receptor("plate-24", "Storage plate 24×30", "cr", (24, 30), 500, None),
         Receptor("film-24", "Film cassette 24×30, speed 200", "film_screen", (24, 30), None, 200),
     )
-    tube = Tube(3.2)
+    tube = Tube(3.2, cathode_at="foot end")
     outputs = _outputs((40, 50, 60, 70, 80, 90, 100, 120, 140, 150), 48, tube)
     copper = (Filter("cu-01", "1 mm Al + 0.1 mm Cu", 1, 0.1), Filter("cu-02", "1 mm Al + 0.2 mm Cu", 1, 0.2))
     loose = (Grid(6, 40, 110, (90, 140)),)

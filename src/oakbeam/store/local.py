@@ -137,6 +137,17 @@ def set_checks(store: Store, texts: tuple[str, ...], actor: str) -> tuple[str, .
     return texts
 
 
+def ticked(store: Store, room_id: str) -> tuple[str, ...]:
+    """The projections that a keeper ticked as used in a room; none where nobody did."""
+    return tuple(settings.read(store, f"used:{room_id}") or ())
+
+
+def tick(store: Store, room_id: str, projections: tuple[str, ...], actor: str) -> tuple[str, ...]:
+    """Set the projections that a room uses; none at all takes the ticks away."""
+    settings.save(store, f"used:{room_id}", list(projections), actor)
+    return projections
+
+
 def offer_accounts(store: Store, password: str, ids: list[str]) -> None:
     """Mark a database as a demo whose sign-in page offers these accounts."""
     settings.save(store, "offered", {"password": password, "people": ids}, "seed")

@@ -12,7 +12,7 @@ from tests.conftest import CHEST, KNEE, LINES, LSPINE, ROOM
 
 from oakbeam import catalogue
 from oakbeam.core.equipment.room import Calibration
-from oakbeam.core.patient.dose_levels import dose_level
+from oakbeam.core.patient.dose_levels import dose_levels
 from oakbeam.core.patient.patient import Patient
 from oakbeam.core.technique.derive import derive
 from oakbeam.core.technique.forecast import LINE_SPREAD_DI, Seen, standing
@@ -97,6 +97,26 @@ def test_where_both_agree_and_under_aec_nothing_is_said():
     assert parting(of(LSPINE, 21, kvp=80, mas=160)) == []
 
 
+def test_a_chamber_without_a_curve_drifts_with_the_beam_and_the_forecast_says_so():
+    assert ROOM.aec
+    drifting = replace(ROOM, aec=replace(ROOM.aec, holds="kerma"))
+    held = of(LSPINE, 21, exposure_control="aec").forecast.di
+
+    def drift(**setup):
+        found = of(LSPINE, 21, room=drifting, exposure_control="aec", **setup)
+        return found.forecast.di - of(LSPINE, 21, exposure_control="aec", **setup).forecast.di
+
+    # Where it was set hardly any (the part has bone, the phantom none); a CsI receptor's signal per kerma falls with kVp.
+    assert abs(held) < 0.4
+    assert abs(drift()) < 0.5
+    by_kvp = [drift(kvp=kvp) for kvp in (60, 80, 100, 120)]
+    assert by_kvp[0] < by_kvp[1] - 0.2
+    assert max(by_kvp) - min(by_kvp) > 0.5
+    # mAs by hand is not the chamber's.
+    by_hand = [of(LSPINE, 21, room=room, exposure_control="aec", mas=40).technique.mas for room in (ROOM, drifting)]
+    assert by_hand[0] == by_hand[1]
+
+
 def test_a_calibrated_room_and_logged_images_narrow_the_band():
     calibrated = replace(ROOM, calibration=Calibration("2026-11-01T08:00:00Z", "ilse", 9, 2.0, ""))
     wide, known, seen = (
@@ -111,17 +131,22 @@ def test_a_calibrated_room_and_logged_images_narrow_the_band():
 
 
 def test_dose_is_held_against_a_level_of_its_own_quantity_and_age():
-    level = catalogue.projection("lspine-ap").reference_kerma_mgy
+    level = catalogue.projection("lspine-ap").usual_kerma_mgy
     usual, much = of(LSPINE, 21), of(LSPINE, 33)
-    assert (usual.forecast.level.quantity, usual.forecast.level.value, level) == ("incident_air_kerma", 4.2, 4.2)
+    held = [(one.quantity, one.value) for one in usual.forecast.levels]
+    assert sorted(held) == [("incident_air_kerma", 4.2), ("kerma_area_product", 1500)]
+    # The one that is passed by most stands first, each against its own figure.
+    given = {"incident_air_kerma": much.forecast.incident_air_kerma_mgy, "kerma_area_product": much.forecast.kap_mgycm2}
+    times_each = [given[one.quantity] / one.value for one in much.forecast.levels]
+    assert times_each == sorted(times_each, reverse=True)
     said = [one.text for one in much.cautions if one.cites == "dose level"]
-    times = much.forecast.incident_air_kerma_mgy / level
-    assert times > 2
-    assert said == [text for text in said if f"{times:.1f} times an example level, 4.2 mGy for the average adult:" in text]
-    assert len(said) == 1
+    kap = much.forecast.kap_mgycm2
+    assert kap / 1500 > much.forecast.incident_air_kerma_mgy / level > 2
+    (text,) = said
+    assert text.startswith(f"KAP {kap:.0f} mGy·cm² is {kap / 1500:.1f} times an example level, 1500 mGy·cm² for the average")
     assert not [one for one in usual.cautions if one.cites == "dose level"]
     child = derive(KNEE, ROOM, catalogue.projection("knee-ap"), Patient(8, age_band="5y"), Setup())
-    assert child.forecast.level is None
+    assert child.forecast.levels == ()
 
 
 @pytest.mark.parametrize(
@@ -129,8 +154,19 @@ def test_dose_is_held_against_a_level_of_its_own_quantity_and_age():
     [("newborn", None, 15), ("1y", None, 22), ("5y", None, 50), ("5y", 14.9, 22), ("10y", 50, 87), ("15y", 95, None)],
 )
 def test_a_child_is_held_against_the_kap_of_its_weight(age, weight_kg, kap):
-    found = dose_level(catalogue.projection("chest-pa"), Patient(16, age_band=age, weight_kg=weight_kg))
-    assert (found and (found.quantity, found.value)) == (kap and ("kerma_area_product", kap))
+    found = dose_levels(catalogue.projection("chest-pa"), Patient(16, age_band=age, weight_kg=weight_kg))
+    assert [(one.quantity, one.value) for one in found] == ([("kerma_area_product", kap)] if kap else [])
+
+
+def test_a_childrens_projection_has_its_usual_childs_level_and_no_adult_is_held_against_it():
+    infant = catalogue.projection("peds-chest-ap-infant")
+    held = dose_levels(infant, Patient(12, age_band="1y"))
+    assert [(one.quantity, one.value, one.of_whom) for one in held] == [
+        ("incident_air_kerma", 0.04, "the average child"),
+        ("kerma_area_product", 22, "a child of 5 to 15 kg"),
+    ]
+    assert [one.value for one in dose_levels(infant, Patient(12))] == [0.04]
+    assert dose_levels(infant, Patient(12, age_band="adult")) == ()
 
 
 def test_a_childs_wide_field_is_over_its_level():

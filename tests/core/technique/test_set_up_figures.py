@@ -20,6 +20,7 @@ from oakbeam.core.patient.posture import stance
 from oakbeam.core.technique.derive import derive
 from oakbeam.core.technique.image_quality import structure_oid_cm
 from oakbeam.core.technique.set_up import Setup
+from oakbeam.demo import clinic
 
 
 def of(line, thickness, **setup):
@@ -73,13 +74,23 @@ def test_a_chamber_is_covered_when_the_whole_of_it_lies_in_the_field(width, heig
     assert [one.name for one in cells.values() if one.selected] == ["L", "C"]
 
 
+def test_the_thick_end_goes_under_the_cathode_and_the_heel_is_told_in_numbers():
+    forearm = next(line for line in clinic.chart_lines(ROOM) if line.projection == "forearm-ap")
+    near, far = (of(forearm, 8, sid_cm=sid_cm).figures.heel for sid_cm in (100, 140))
+    assert near.said.startswith("The elbow under the cathode (foot end): along 40 cm the anode's end gets")
+    assert 0 <= near.at_anode < far.at_anode < 1 < far.at_cathode + 0.05
+    assert f"{100 * near.at_anode:.0f} % of the middle" in near.said
+    assert of(CHEST, 22).figures.heel is None
+    assert of(LSPINE, 21).figures.heel is None
+
+
 def test_aec_says_why_it_cannot_be_trusted_and_density_is_a_step():
     found = of(CHEST, 22, exposure_control="aec", field_cm=(15, 43))
     texts = " ".join(caution.text for caution in found.cautions)
     assert "does not cover chamber L and R" in texts
     dense = of(CHEST, 22, exposure_control="aec", aec_density=2)
     assert dense.exact_mas == pytest.approx(of(CHEST, 22, exposure_control="aec").exact_mas * 1.25**2)
-    assert dense.forecast.di == pytest.approx(10 * math.log10(dense.technique.mas / (dense.exact_mas / 1.25**2)), abs=1e-6)
+    assert dense.forecast.di == pytest.approx(20 * math.log10(1.25), abs=1e-6)
     with pytest.raises(Refusal, match="'X' is not known"):
         of(CHEST, 22, exposure_control="aec", aec_cells="X")
     with pytest.raises(OutOfRange):

@@ -624,6 +624,30 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/rooms/{room_id}/used-projections": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Get Used
+         * @description The projections that a keeper ticked as used in the room.
+         */
+        get: operations["get_used_api_rooms__room_id__used_projections_get"];
+        /**
+         * Put Used
+         * @description Tick the projections that the room uses: what to expose next is suggested for their lines.
+         */
+        put: operations["put_used_api_rooms__room_id__used_projections_put"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/rooms/{room_id}/adapt": {
         parameters: {
             query?: never;
@@ -965,6 +989,27 @@ export interface paths {
          * @description Everything the catalogue knows of one projection.
          */
         get: operations["get_projection_api_projections__projection_id__get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/dose-levels": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * List Dose Levels
+         * @description All dose levels, each of its own quantity. They are examples until the department sets its own: `dose_levels` of a
+         *     projection's local entry, where a level takes the place of that of the same quantity for the same people.
+         */
+        get: operations["list_dose_levels_api_dose_levels_get"];
         put?: never;
         post?: never;
         delete?: never;
@@ -1500,6 +1545,9 @@ export interface components {
          * Aec
          * @description Automatic exposure control: the cells there are, the exposure ratio of one density step, its shortest response [ms],
          *     and the back-up over the prediction. The room's mAs ceiling is the generator's.
+         *
+         *     holds: "index", where its curve was matched to the receptor for every kVp and thickness; "kerma", where it ends at the
+         *     same chamber kerma always, as set once (see `aec.chamber_drift`).
          */
         Aec: {
             /**
@@ -1526,6 +1574,12 @@ export interface components {
              * @default 1.5
              */
             backup_factor: number;
+            /**
+             * Holds
+             * @default index
+             * @enum {string}
+             */
+            holds: "index" | "kerma";
         };
         /**
          * Agreement
@@ -1825,7 +1879,8 @@ export interface components {
         /**
          * BuildIn
          * @description Test exposures, the projections wanted (None: all that the room can serve), and the technique system to write them
-         *     in. used: how often the room uses a projection, for what to expose next; left out: as often as its log says.
+         *     in. used: how often the room uses a projection, for what to expose next; left out: as the keeper ticked, else as often as
+         *     its log says.
          */
         BuildIn: {
             /** Exposures */
@@ -2457,22 +2512,43 @@ export interface components {
         };
         /**
          * DoseLevel
-         * @description An example of a level, to be replaced by the local one: value in its unit, for whom, and its source.
+         * @description An example of a dose level, to be replaced by the local one: a value [unit] of one quantity, for whom, and its source.
+         *
+         *     Incident air kerma is at the skin without backscatter, entrance surface air kerma with it. kg: of a child, from and below
+         *     which weight; None for the usual patient of the projection, the average adult but in the children's.
          */
         DoseLevel: {
             /**
              * Quantity
              * @enum {string}
              */
-            quantity: "incident_air_kerma" | "kerma_area_product";
+            quantity: "incident_air_kerma" | "entrance_surface_air_kerma" | "kerma_area_product";
             /** Value */
             value: number;
             /** Unit */
             unit: string;
+            /** Kg */
+            kg: [
+                number,
+                number
+            ] | null;
             /** Of Whom */
             of_whom: string;
             /** Source */
             source: string;
+        };
+        /**
+         * DoseLevelOut
+         * @description A dose level of a projection. local: the projection is the department's own, or changed.
+         */
+        DoseLevelOut: {
+            /** Projection */
+            projection: string;
+            /** Name */
+            name: string;
+            level: components["schemas"]["DoseLevel"];
+            /** Local */
+            local: boolean;
         };
         /**
          * Draft
@@ -2751,7 +2827,8 @@ export interface components {
          * Figures
          * @description tube_height_cm: of the focus above the receptor that keeps the SID along the ray; sid_if_left_cm: along the ray where
          *     the tube is tilted and not lowered. receptor_shift_cm: from below the skin's landmark to where the ray lands. oid_cm:
-         *     structure to receptor. beyond_cm2: field at the receptor beyond what the projection asks for.
+         *     structure to receptor. beyond_cm2: field at the receptor beyond what the projection asks for. heel: None where the ends
+         *     of the part are alike, or the tube's axis does not lie along it.
          */
         Figures: {
             /** Tube Angle Deg */
@@ -2805,6 +2882,7 @@ export interface components {
             /** Other Sids */
             other_sids: components["schemas"]["OtherSid"][];
             grid: components["schemas"]["GridAdvice"];
+            heel: components["schemas"]["Heel"] | null;
         };
         /**
          * Filter
@@ -2917,7 +2995,8 @@ export interface components {
          *     di_low to di_high: where four of five such patients should come out (see `forecast`); seen: how many logged exposures of
          *     the line narrowed it. Kerma is incident air kerma at the skin, entrance surface kerma that with backscatter;
          *     energy imparted is what the beam leaves in a part as wide as the field.
-         *     level: an example of a dose level, to be replaced by the local one, to be held against the quantity it names.
+         *     levels: examples of dose levels, to be replaced by the local ones, each to be held against the quantity it names; the
+         *     most passed (or nearest to it) first.
          *     model_di: what the physics model alone expects at these stations, for comparison; None where it has no answer.
          */
         Forecast: {
@@ -2959,7 +3038,11 @@ export interface components {
             entrance_surface_kerma_mgy?: number | null;
             /** Energy Imparted Mj */
             energy_imparted_mj?: number | null;
-            level?: components["schemas"]["DoseLevel"] | null;
+            /**
+             * Levels
+             * @default []
+             */
+            levels: components["schemas"]["DoseLevel"][];
             /** Model Di */
             model_di?: number | null;
             /** Detail */
@@ -3104,6 +3187,22 @@ export interface components {
             status: "ok";
             /** Version */
             version: string;
+        };
+        /**
+         * Heel
+         * @description The anode's heel along the field of a part with a thick end: air kerma at the field's ends over that in its middle.
+         */
+        Heel: {
+            /** Thick End */
+            thick_end: string;
+            /** At Anode */
+            at_anode: number;
+            /** At Cathode */
+            at_cathode: number;
+            /** Along Cm */
+            along_cm: number;
+            /** Said */
+            said: string;
         };
         /**
          * Hit
@@ -3903,8 +4002,8 @@ export interface components {
             shields: string[];
             /** Structure Cm */
             structure_cm: number;
-            /** Reference Kerma Mgy */
-            reference_kerma_mgy: number | null;
+            /** Dose Levels */
+            dose_levels: components["schemas"]["DoseLevel"][];
             /**
              * Local
              * @default false
@@ -4010,8 +4109,8 @@ export interface components {
             shields: string[];
             /** Structure Cm */
             structure_cm: number;
-            /** Reference Kerma Mgy */
-            reference_kerma_mgy: number | null;
+            /** Dose Levels */
+            dose_levels: components["schemas"]["DoseLevel"][];
             /**
              * Local
              * @default false
@@ -4210,7 +4309,8 @@ export interface components {
              * @default {
              *       "filtration_mm_al": 3,
              *       "filtration_mm_cu": 0,
-             *       "anode_angle_deg": 12
+             *       "anode_angle_deg": 12,
+             *       "cathode_at": ""
              *     }
              */
             tube: components["schemas"]["Tube"];
@@ -4223,7 +4323,8 @@ export interface components {
              *       ],
              *       "density_step": 1.25,
              *       "minimum_response_ms": 3,
-             *       "backup_factor": 1.5
+             *       "backup_factor": 1.5,
+             *       "holds": "index"
              *     }
              */
             aec: components["schemas"]["Aec"] | null;
@@ -4906,7 +5007,8 @@ export interface components {
         };
         /**
          * Tube
-         * @description Total filtration [mm Al, and added mm Cu] and anode angle [degrees] of the tube.
+         * @description Total filtration [mm Al, and added mm Cu] and anode angle [degrees] of the tube. cathode_at: where its cathode end is
+         *     over the table, in the department's words ("head end"); empty where nobody said.
          */
         Tube: {
             /**
@@ -4924,6 +5026,11 @@ export interface components {
              * @default 12
              */
             anode_angle_deg: number;
+            /**
+             * Cathode At
+             * @default
+             */
+            cathode_at: string;
         };
         /**
          * TypedLine
@@ -4935,6 +5042,14 @@ export interface components {
             read: components["schemas"]["LineIn"];
             /** Cells */
             cells: components["schemas"]["CellIn"][];
+        };
+        /**
+         * UsedProjections
+         * @description The projections that a room uses, as its keeper ticked them; empty: nobody did, its log tells.
+         */
+        UsedProjections: {
+            /** Projections */
+            projections: string[];
         };
         /**
          * VariableKvp
@@ -7800,6 +7915,144 @@ export interface operations {
             };
         };
     };
+    get_used_api_rooms__room_id__used_projections_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                room_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["UsedProjections"];
+                };
+            };
+            /** @description Nobody is signed in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not for this role, or not from here */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description There is no such thing */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The present state does not allow it */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Refused; says what is allowed */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    put_used_api_rooms__room_id__used_projections_put: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                room_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["UsedProjections"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["UsedProjections"];
+                };
+            };
+            /** @description Nobody is signed in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not for this role, or not from here */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description There is no such thing */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The present state does not allow it */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Refused; says what is allowed */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     post_adapt_api_rooms__room_id__adapt_post: {
         parameters: {
             query?: never;
@@ -9047,6 +9300,71 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ProjectionPage"];
+                };
+            };
+            /** @description Nobody is signed in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not for this role, or not from here */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description There is no such thing */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The present state does not allow it */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Refused; says what is allowed */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    list_dose_levels_api_dose_levels_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DoseLevelOut"][];
                 };
             };
             /** @description Nobody is signed in */

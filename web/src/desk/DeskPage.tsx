@@ -10,7 +10,7 @@ import { usePreferences } from "../ui/preferences";
 import { Segmented } from "../ui/Segmented";
 import { Select } from "../ui/Select";
 import { focusField, useKeys } from "../ui/useKeys";
-import { filterOf, GRID_RATIOS, METHOD } from "../ui/words";
+import { filterOf, GRID_RATIOS, METHOD, usualLevel } from "../ui/words";
 import { Checks } from "./exam/Checks";
 import { ExposurePanel } from "./setup/ExposurePanel";
 import { Forecast } from "./technique/Forecast";
@@ -339,9 +339,7 @@ function Desk({ room, projections, exams, charted }: Props) {
               request={request}
               room={room}
               unit={unit}
-              reference={
-                answer?.forecast.level?.quantity === "incident_air_kerma" ? answer.forecast.level.value : null
-              }
+              reference={usualLevel(answer?.forecast.levels ?? [])?.value ?? null}
               act={act}
             />
           )}

@@ -1,11 +1,17 @@
 import { useState } from "react";
 
 import type { Page } from "../api/queries";
+import type { components } from "../api/schema";
 import { useLocalEntries, useRemoveLocal, useSaveLocal } from "../api/queries";
 import { Button } from "../ui/Button";
 import { Refusal } from "../ui/Notice";
 import { NumberField } from "../ui/NumberField";
 import { Select } from "../ui/Select";
+import { usualLevel } from "../ui/words";
+
+type OwnLevel = Pick<components["schemas"]["DoseLevel"], "quantity" | "value"> & {
+  kg?: [number, number] | null;
+};
 
 /** What the department does its own way: which school of angle, and its own numbers over the shipped ones. */
 export function Department({ page }: { page: Page }) {
@@ -60,7 +66,21 @@ export function Department({ page }: { page: Page }) {
         {field("sid_cm", "SID", "cm", page.sid_cm)}
         {field("grid_over_cm", "Grid above", "cm", page.grid_over_cm)}
         {field("time_ceiling_ms", "Time at most", "ms", page.time_ceiling_ms)}
-        {field("reference_kerma_mgy", "Our dose level", "mGy", page.reference_kerma_mgy)}
+        <NumberField
+          id="own-dose-level"
+          label="Our dose level"
+          unit="mGy"
+          value={
+            usualLevel((change["dose_levels"] ?? body["dose_levels"] ?? []) as OwnLevel[])?.value ?? null
+          }
+          placeholder={String(usualLevel(page.dose_levels)?.value ?? "none")}
+          onChange={(value) => {
+            if (value === null) return;
+            const own = (body["dose_levels"] ?? []) as OwnLevel[];
+            const others = own.filter((level) => level !== usualLevel(own));
+            put("dose_levels", [...others, { quantity: "incident_air_kerma", value }]);
+          }}
+        />
       </div>
       {(pending || own) && (
         <div className="mt-2 flex gap-2">

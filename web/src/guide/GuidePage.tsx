@@ -9,7 +9,7 @@ import { Empty, Refusal, Waiting } from "../ui/Notice";
 import { usePreferences } from "../ui/preferences";
 import { length, trimmed } from "../ui/units";
 import { focusField, useKeys } from "../ui/useKeys";
-import { SUPPORT } from "../ui/words";
+import { QUANTITY, SUPPORT } from "../ui/words";
 import { Body } from "./Body";
 import { Department } from "./Department";
 import { HandRuler } from "./HandRuler";
@@ -271,10 +271,11 @@ function Sheet({
                 ],
                 ["To the receptor", oid.join(", ") || "–"],
                 [
-                  "Dose",
-                  one.reference_kerma_mgy == null
-                    ? "No example level"
-                    : `${one.reference_kerma_mgy} mGy skin kerma, an example level`,
+                  "Dose, example level",
+                  one.dose_levels
+                    .filter((level) => level.kg === null)
+                    .map((level) => `${level.value} ${level.unit} ${QUANTITY[level.quantity]}`)
+                    .join("; ") || "No example level",
                 ],
               ]}
             />

@@ -78,6 +78,12 @@ export function Equipment({ room, onChange }: Props) {
             value={tube?.anode_angle_deg ?? 12}
             set={(anode_angle_deg) => setTube({ anode_angle_deg })}
           />
+          <TextField
+            id="cathode"
+            label="Cathode over the table at"
+            value={tube?.cathode_at ?? ""}
+            onChange={(cathode_at) => setTube({ cathode_at })}
+          />
         </div>
         {generator.focal_spots.map((spot, i) => (
           <SpotFields
@@ -218,6 +224,22 @@ export function Equipment({ room, onChange }: Props) {
                 value={room.aec.backup_factor ?? 1.5}
                 set={(backup_factor) => set({ aec: { ...NEW_AEC, ...room.aec, backup_factor } })}
               />
+              <Select
+                label="The chamber holds"
+                labelled
+                className="col-span-4"
+                value={room.aec.holds ?? "index"}
+                options={[
+                  {
+                    value: "index",
+                    label: "the index, at every kVp and thickness (matched to the receptor)",
+                  },
+                  { value: "kerma", label: "its kerma, as set once at 80 kVp and 20 cm" },
+                ]}
+                onChange={(next) =>
+                  set({ aec: { ...NEW_AEC, ...room.aec, holds: next === "kerma" ? "kerma" : "index" } })
+                }
+              />
             </div>
           )}
         </Section>
@@ -287,7 +309,13 @@ const NEW_GRID: Grid = {
   interspace: "aluminium",
   cover_mm_al: 0.3,
 };
-const NEW_AEC = { cells: ["L", "C", "R"], density_step: 1.25, minimum_response_ms: 3, backup_factor: 1.5 };
+const NEW_AEC: NonNullable<Room["aec"]> = {
+  cells: ["L", "C", "R"],
+  density_step: 1.25,
+  minimum_response_ms: 3,
+  backup_factor: 1.5,
+  holds: "index",
+};
 
 /** The ends of a tube's travel with one of them changed; none once either is emptied. */
 function travel(support: Support, end: number, cm: number | null): [number, number] | null {

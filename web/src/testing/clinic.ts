@@ -78,8 +78,14 @@ export const ROOM: Room = {
     },
   ],
   loose_grids: [],
-  tube: { filtration_mm_al: 3.2, filtration_mm_cu: 0, anode_angle_deg: 12 },
-  aec: { cells: ["L", "C", "R"], density_step: 1.25, minimum_response_ms: 3, backup_factor: 1.5 },
+  tube: { filtration_mm_al: 3.2, filtration_mm_cu: 0, anode_angle_deg: 12, cathode_at: "" },
+  aec: {
+    cells: ["L", "C", "R"],
+    density_step: 1.25,
+    minimum_response_ms: 3,
+    backup_factor: 1.5,
+    holds: "index",
+  },
   school: "rules",
   calibration: null,
   revision: 3,
@@ -125,7 +131,7 @@ const SPINE: Projection = {
   marker_note: "",
   shields: [],
   structure_cm: 8,
-  reference_kerma_mgy: 5,
+  dose_levels: [],
   local: false,
 };
 const HAND: Projection = {
@@ -338,13 +344,16 @@ export const ANSWER: TechniqueResponse = {
     di_high: 1.1,
     seen: 0,
     entrance_surface_kerma_mgy: 5.8,
-    level: {
-      quantity: "incident_air_kerma",
-      value: 5,
-      unit: "mGy",
-      of_whom: "the average adult",
-      source: "example",
-    },
+    levels: [
+      {
+        quantity: "incident_air_kerma",
+        value: 5,
+        unit: "mGy",
+        kg: null,
+        of_whom: "the average adult",
+        source: "example",
+      },
+    ],
     model_di: -0.4,
     detail: "bone",
     contrast: 0.123,
@@ -378,6 +387,7 @@ export const ANSWER: TechniqueResponse = {
     beam: "vertical",
     other_sids: [],
     grid: { usual: true, in_use: true, ratio: 12, dose_factor: 3, said: "A grid is usual here." },
+    heel: null,
   },
   angle: {
     school: null,

@@ -18,6 +18,18 @@ export const SYSTEM: Record<string, string> = {
 /** How far a line can be trusted, by what stands behind it. */
 export const TRUST = { proven: "proven", supported: "supported", model: "no image yet" } as const;
 
+/** What a dose figure is a figure of. */
+export const QUANTITY = {
+  incident_air_kerma: "skin kerma",
+  entrance_surface_air_kerma: "skin kerma with backscatter",
+  kerma_area_product: "KAP",
+} as const;
+
+/** The level of skin kerma of the usual patient, which a department mostly sets. */
+export const usualLevel = <L extends { quantity: string; kg?: [number, number] | null }>(
+  levels: L[],
+): L | undefined => levels.find((level) => level.quantity === "incident_air_kerma" && !level.kg);
+
 /** A person's roles, and what each may do. */
 export const ROLE: Record<string, { name: string; does: string }> = {
   technologist: { name: "Technologist", does: "uses charts, records exposures" },

@@ -223,7 +223,7 @@ def _minimum_sid(one: CheckedLine, room: Room) -> Iterator[Finding]:
     "Incident air kerma for an average patient against the level: an example until the department sets its own.",
 )
 def _dose(one: CheckedLine, room: Room) -> Iterator[Finding]:
-    level_mgy, average = one.projection.reference_kerma_mgy, one.usual_cm[1]
+    level_mgy, average = one.projection.usual_kerma_mgy, one.usual_cm[1]
     if level_mgy is None:
         return
     kvp, mas = one.line.law.at(average)

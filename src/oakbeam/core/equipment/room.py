@@ -33,11 +33,13 @@ class Output:
 
 @dataclass(frozen=True, slots=True)
 class Tube:
-    """Total filtration [mm Al, and added mm Cu] and anode angle [degrees] of the tube."""
+    """Total filtration [mm Al, and added mm Cu] and anode angle [degrees] of the tube. cathode_at: where its cathode end is
+    over the table, in the department's words ("head end"); empty where nobody said."""
 
     filtration_mm_al: float = 3.0
     filtration_mm_cu: float = 0.0
     anode_angle_deg: float = 12.0
+    cathode_at: str = ""
 
 
 @dataclass(frozen=True, slots=True)
@@ -134,12 +136,17 @@ class Receptor:
 @dataclass(frozen=True, slots=True)
 class Aec:
     """Automatic exposure control: the cells there are, the exposure ratio of one density step, its shortest response [ms],
-    and the back-up over the prediction. The room's mAs ceiling is the generator's."""
+    and the back-up over the prediction. The room's mAs ceiling is the generator's.
+
+    holds: "index", where its curve was matched to the receptor for every kVp and thickness; "kerma", where it ends at the
+    same chamber kerma always, as set once (see `aec.chamber_drift`).
+    """
 
     cells: tuple[str, ...] = ("L", "C", "R")
     density_step: float = 1.25
     minimum_response_ms: float = AEC_MINIMUM_RESPONSE_MS
     backup_factor: float = AEC_BACKUP_FACTOR
+    holds: Literal["index", "kerma"] = "index"
 
 
 @dataclass(frozen=True, slots=True)

@@ -41,12 +41,13 @@ def beam_setup(
     loss = 0.0
     if grid:
         loss = geometry.grid_loss(grid.ratio, min(field_cm), grid.focal_cm, sid_cm, grid_offset_cm, grid_tilt_deg)
+    mm_al, mm_cu = filtration_mm(room, added)
     return BeamSetup(
         kvp=kvp,
         sid_cm=sid_cm,
         field_cm=field_cm,
-        filtration_mm_al=room.tube.filtration_mm_al + (added.mm_al if added else 0.0),
-        filtration_mm_cu=room.tube.filtration_mm_cu + (added.mm_cu if added else 0.0),
+        filtration_mm_al=mm_al,
+        filtration_mm_cu=mm_cu,
         anode_angle_deg=room.tube.anode_angle_deg,
         gap_cm=support.gap_cm if gap_cm is None else gap_cm,
         support_mm_al=support.attenuation_mm_al,
@@ -55,6 +56,12 @@ def beam_setup(
         output_scale=output_scale(room, kvp) if scale is None else scale,
         primary_loss=min(loss, MOST_GRID_LOSS),
     )
+
+
+def filtration_mm(room: Room, added: Filter | None) -> tuple[float, float]:
+    """What stands before the tube in all, its own and the filter selected: (mm Al, mm Cu)."""
+    tube = room.tube
+    return tube.filtration_mm_al + (added.mm_al if added else 0.0), tube.filtration_mm_cu + (added.mm_cu if added else 0.0)
 
 
 def output_behind_ugy_per_mas(room: Room, kvp: float, added: Filter | None) -> float:
@@ -67,8 +74,7 @@ def output_behind_ugy_per_mas(room: Room, kvp: float, added: Filter | None) -> f
         return output
     tube = room.tube
     without = beam_quality(kvp, tube.filtration_mm_al, tube.filtration_mm_cu, tube.anode_angle_deg)[0]
-    al, cu = tube.filtration_mm_al + added.mm_al, tube.filtration_mm_cu + added.mm_cu
-    return output * beam_quality(kvp, al, cu, tube.anode_angle_deg)[0] / without
+    return output * beam_quality(kvp, *filtration_mm(room, added), tube.anode_angle_deg)[0] / without
 
 
 def output_scale(room: Room, kvp: float) -> float:

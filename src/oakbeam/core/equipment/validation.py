@@ -31,6 +31,8 @@ def check_room(room: Room) -> Room:
     within("tube.filtration_mm_al", room.tube.filtration_mm_al, *FILTRATION_RANGE_MM_AL, "mm Al")
     within("tube.filtration_mm_cu", room.tube.filtration_mm_cu, *FILTRATION_RANGE_MM_CU, "mm Cu")
     within("tube.anode_angle_deg", room.tube.anode_angle_deg, *ANODE_ANGLE_RANGE_DEG, "deg")
+    if len(room.tube.cathode_at) > 40:
+        raise Refusal("Too long", "Where the cathode is takes at most 40 characters.", None, "tube.cathode_at")
     if len(room.outputs) < 2:
         raise Refusal("Output missing", "The tube output must be known at two kVp or more.", None, "outputs")
     _rising("outputs", [point.kvp for point in room.outputs], *KVP_RANGE, "kVp")
@@ -47,6 +49,8 @@ def check_room(room: Room) -> Room:
         within("aec.density_step", room.aec.density_step, 1.01, 2.0, "")
         within("aec.minimum_response_ms", room.aec.minimum_response_ms, 0.5, 100, "ms")
         within("aec.backup_factor", room.aec.backup_factor, 1.5, 2.0, "")
+        if room.aec.holds not in ("index", "kerma"):
+            raise Refusal("Unknown AEC", "A chamber holds the index or its kerma.", ["index", "kerma"], "aec.holds")
         if not room.aec.cells or len(room.aec.cells) > 5:
             raise Refusal("No chamber", "AEC has one to five chambers; a room without AEC leaves it out.", None, "aec.cells")
         _unique("aec.cells", list(room.aec.cells))

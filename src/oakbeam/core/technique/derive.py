@@ -8,7 +8,7 @@ from __future__ import annotations
 
 import math
 from contextlib import suppress
-from dataclasses import dataclass, replace
+from dataclasses import dataclass
 
 from oakbeam.core.caution import Caution
 from oakbeam.core.charts.line import ChartLine
@@ -17,7 +17,7 @@ from oakbeam.core.equipment.generator import aec_backup_mas
 from oakbeam.core.equipment.room import Method, Room
 from oakbeam.core.equipment.settings import GeneratorSetting, nearest_generator_setting
 from oakbeam.core.errors import Refusal
-from oakbeam.core.patient.dose_levels import dose_level
+from oakbeam.core.patient.dose_levels import dose_levels
 from oakbeam.core.patient.patient import Patient
 from oakbeam.core.physics.rules_of_thumb import GridTable
 from oakbeam.core.projection import Projection
@@ -30,6 +30,7 @@ from oakbeam.core.technique.steps import (
     RunningTechnique,
     age_step,
     alignment_step,
+    chamber_step,
     density_step,
     exposure_factor,
     field_step,
@@ -100,6 +101,7 @@ def derive(
     wanted = running.marked()
     density_step(running, room.aec, resolved)
     hand_step(running, resolved)
+    chamber_step(running, room.aec, resolved)
 
     exact_kvp, exact_mas = running.kvp, running.mas
     apart_di = 0.0 if resolved.kvp is not None and resolved.mas is not None else running.apart_di()
@@ -115,10 +117,13 @@ def derive(
         follow=lambda kvp: exposure_factor(running, kvp),
     )
     setting_steps(running, setting, by_hand)
-    # What the settings give over what was wanted before anything was set by hand, by the method taken.
-    delivered = setting.mas / (wanted.mas * exposure_factor(wanted, setting.kvp))
+    # What the settings give over what was wanted before anything was set by hand, by the method taken. AEC ends the exposure
+    # itself, between the stations.
+    by_aec = resolved.exposure_control == "aec" and not by_hand
+    kvp, mas = (exact_kvp, exact_mas) if by_aec else (setting.kvp, setting.mas)
+    delivered = mas / (wanted.mas * exposure_factor(wanted, kvp))
     expected = forecast(running.model, resolved, setting, delivered, running.line_di, seen, line)
-    expected = replace(expected, level=dose_level(projection, patient))
+    expected = expected.held_against(dose_levels(projection, patient))
     technique = _technique(room, resolved, setting, exact_mas)
     if running.method == "rules" and abs(apart_di) > APART_DI and resolved.exposure_control != "aec":
         with suppress(Refusal):

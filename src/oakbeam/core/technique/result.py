@@ -2,14 +2,13 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 from oakbeam.core.caution import Caution
 from oakbeam.core.equipment.aec import Chamber
 from oakbeam.core.equipment.generator import ExposureControl, SpotName
 from oakbeam.core.equipment.room import Method
-from oakbeam.core.patient.dose_levels import DoseLevel
-from oakbeam.core.projection import Beam, Posture, SupportId
+from oakbeam.core.projection import Beam, DoseLevel, Posture, Quantity, SupportId
 
 
 @dataclass(frozen=True, slots=True)
@@ -60,7 +59,8 @@ class Forecast:
     di_low to di_high: where four of five such patients should come out (see `forecast`); seen: how many logged exposures of
     the line narrowed it. Kerma is incident air kerma at the skin, entrance surface kerma that with backscatter;
     energy imparted is what the beam leaves in a part as wide as the field.
-    level: an example of a dose level, to be replaced by the local one, to be held against the quantity it names.
+    levels: examples of dose levels, to be replaced by the local ones, each to be held against the quantity it names; the
+    most passed (or nearest to it) first.
     model_di: what the physics model alone expects at these stations, for comparison; None where it has no answer.
     """
 
@@ -80,12 +80,24 @@ class Forecast:
     seen: int = 0
     entrance_surface_kerma_mgy: float | None = None
     energy_imparted_mj: float | None = None
-    level: DoseLevel | None = None
+    levels: tuple[DoseLevel, ...] = ()
     model_di: float | None = None
     detail: str | None = None
     contrast: float | None = None
     cnr: float | None = None
     unsharpness_mm: float | None = None
+
+    def dose(self, quantity: Quantity) -> float | None:
+        """The figure that a level of that quantity is held against, in the level's unit."""
+        return {
+            "incident_air_kerma": self.incident_air_kerma_mgy,
+            "entrance_surface_air_kerma": self.entrance_surface_kerma_mgy,
+            "kerma_area_product": self.kap_mgycm2,
+        }[quantity]
+
+    def held_against(self, levels: tuple[DoseLevel, ...]) -> Forecast:
+        """The same with the levels, the one passed by most (or nearest to it) first."""
+        return replace(self, levels=tuple(sorted(levels, key=lambda level: -(self.dose(level.quantity) or 0) / level.value)))
 
 
 @dataclass(frozen=True, slots=True)
@@ -111,10 +123,22 @@ class GridAdvice:
 
 
 @dataclass(frozen=True, slots=True)
+class Heel:
+    """The anode's heel along the field of a part with a thick end: air kerma at the field's ends over that in its middle."""
+
+    thick_end: str
+    at_anode: float
+    at_cathode: float
+    along_cm: float
+    said: str
+
+
+@dataclass(frozen=True, slots=True)
 class Figures:
     """tube_height_cm: of the focus above the receptor that keeps the SID along the ray; sid_if_left_cm: along the ray where
     the tube is tilted and not lowered. receptor_shift_cm: from below the skin's landmark to where the ray lands. oid_cm:
-    structure to receptor. beyond_cm2: field at the receptor beyond what the projection asks for."""
+    structure to receptor. beyond_cm2: field at the receptor beyond what the projection asks for. heel: None where the ends
+    of the part are alike, or the tube's axis does not lie along it."""
 
     tube_angle_deg: float
     tube_height_cm: float
@@ -136,6 +160,7 @@ class Figures:
     beam: Beam
     other_sids: tuple[OtherSid, ...]
     grid: GridAdvice
+    heel: Heel | None
 
 
 @dataclass(frozen=True, slots=True)

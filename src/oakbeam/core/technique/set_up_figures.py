@@ -3,14 +3,18 @@ would bring. Lengths cm; nothing here changes the technique."""
 
 from __future__ import annotations
 
+import numpy as np
+
 from oakbeam.core.equipment.room import OFFERED_SIDS_CM
+from oakbeam.core.equipment.room_beam import filtration_mm
 from oakbeam.core.errors import Refusal
 from oakbeam.core.patient.posture import stance
 from oakbeam.core.physics import geometry
+from oakbeam.core.physics.beam.heel import kerma_along_tube
 from oakbeam.core.projection import Projection
 from oakbeam.core.technique.image_quality import structure_oid_cm
 from oakbeam.core.technique.model_state import ModelState
-from oakbeam.core.technique.result import Figures, GridAdvice, OtherSid
+from oakbeam.core.technique.result import Figures, GridAdvice, Heel, OtherSid
 from oakbeam.core.technique.set_up import ResolvedSetup
 
 
@@ -44,7 +48,26 @@ def figures(model: ModelState, setup: ResolvedSetup, spot_mm: float) -> Figures:
         beam=beam,
         other_sids=tuple(_other_sids(model, setup, oid_cm, spot_mm)),
         grid=grid_advice(model, projection),
+        heel=heel_advice(model, setup),
     )
+
+
+def heel_advice(model: ModelState, setup: ResolvedSetup) -> Heel | None:
+    """Which end goes under the cathode, and what the heel does along the field. Over a table, along which the tube's axis
+    lies; at a wall stand it does not lie along the part."""
+    end = model.projection.thick_end
+    if end is None or setup.support.id == "upright_bucky":
+        return None
+    tube, along_cm = model.room.tube, max(model.field_cm)
+    edges = np.array([-along_cm / 2, along_cm / 2])
+    before = filtration_mm(model.room, setup.filter)
+    at_anode, at_cathode = kerma_along_tube(model.kvp, *before, tube.anode_angle_deg, model.sid_cm, edges).tolist()
+    where = f" ({tube.cathode_at})" if tube.cathode_at else ", marked −,"
+    said = (
+        f"The {end} under the cathode{where}: along {along_cm:g} cm the anode's end gets {100 * at_anode:.0f} % of the "
+        f"middle, the cathode's {100 * at_cathode:.0f} %."
+    )
+    return Heel(end, at_anode, at_cathode, along_cm, said)
 
 
 def _other_sids(model: ModelState, setup: ResolvedSetup, oid_cm: float, spot_mm: float) -> list[OtherSid]:

@@ -13,11 +13,11 @@ from oakbeam.core.anatomy.composition import ADULT_FROM
 from oakbeam.core.caution import Caution, CautionLevel
 from oakbeam.core.charts.line import KVP_RANGE, ChartLine
 from oakbeam.core.charts.systems import Banded, Levelled, VariableKvp
-from oakbeam.core.equipment.aec import density_factor
+from oakbeam.core.equipment.aec import SET_KVP, SET_THICKNESS_CM, chamber_drift, density_factor
 from oakbeam.core.equipment.room import Aec, Filter, Method
 from oakbeam.core.equipment.room_beam import within_receptor
 from oakbeam.core.equipment.settings import GeneratorSetting
-from oakbeam.core.errors import within
+from oakbeam.core.errors import Refusal, within
 from oakbeam.core.patient.conditions import exposure_worth, modified, strongest
 from oakbeam.core.patient.patient import Patient
 from oakbeam.core.patient.thickness import declared_age
@@ -336,6 +336,20 @@ def density_step(running: RunningTechnique, aec: Aec | None, setup: ResolvedSetu
     factor = density_factor(aec.density_step, setup.aec_density)
     why = f"{setup.aec_density:+d} steps of ×{aec.density_step:g}: a trim of the chamber.".replace("-", "−")
     running.to("Density setting", running.kvp, running.mas * factor, why, "rules")
+
+
+def chamber_step(running: RunningTechnique, aec: Aec | None, setup: ResolvedSetup) -> None:
+    """An AEC chamber without a curve of its own ends the exposure by kerma, of which the receptor makes more or less."""
+    if setup.exposure_control != "aec" or aec is None or aec.holds == "index" or setup.mas is not None:
+        return
+    try:
+        factor = chamber_drift(running.model.setup(), running.model.beam()[0])
+    except Refusal:
+        text = "What the chamber makes of this beam is outside what the physics model covers: watch the index."
+        running.caution("note", text, "AEC")
+        return
+    why = f"The chamber holds the kerma it was set for at {SET_KVP:g} kVp and {SET_THICKNESS_CM:g} cm, not the index."
+    running.to("Chamber", running.kvp, running.mas * factor, why, "model")
 
 
 def hand_step(running: RunningTechnique, setup: ResolvedSetup) -> None:

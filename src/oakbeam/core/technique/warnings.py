@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Iterator
+from collections.abc import Iterator, Mapping
 
 from oakbeam.core.caution import Caution, CautionLevel
 from oakbeam.core.charts.line import ChartLine
@@ -11,7 +11,7 @@ from oakbeam.core.equipment.room import Aec, Room
 from oakbeam.core.patient.patient import CHILDREN, Patient
 from oakbeam.core.patient.thickness import plausibility
 from oakbeam.core.physics import geometry
-from oakbeam.core.projection import SUPPORT_NAMES, Projection
+from oakbeam.core.projection import SUPPORT_NAMES, Projection, Quantity
 from oakbeam.core.technique.result import Forecast, Technique
 from oakbeam.core.technique.set_up import ResolvedSetup
 
@@ -39,7 +39,7 @@ def methods_part(taken: Technique, other: Technique, di: float) -> tuple[Caution
 
 METHODS_PART = "methods part"
 DOSE_TIMES_LEVEL = 2.0
-"""Incident air kerma over a reference level of the same quantity, from which it is worth a caution."""
+"""A dose over a level of the same quantity, from which it is worth a caution."""
 
 
 def setup_cautions(
@@ -65,21 +65,28 @@ def setup_cautions(
     )
 
 
+DOSE_NAMES: Mapping[Quantity, str] = {
+    "incident_air_kerma": "Skin kerma",
+    "entrance_surface_air_kerma": "Skin kerma with backscatter",
+    "kerma_area_product": "KAP",
+}
+
+
 def _dose(forecast: Forecast) -> Iterator[Caution]:
-    level = forecast.level
-    if level is None:
-        return
-    name, given = {
-        "incident_air_kerma": ("Skin kerma", forecast.incident_air_kerma_mgy),
-        "kerma_area_product": ("KAP", forecast.kap_mgycm2),
-    }[level.quantity]
-    if given and given >= DOSE_TIMES_LEVEL * level.value:
-        yield Caution(
-            "warning",
-            f"{name} {given:.2g} {level.unit} is {given / level.value:.1f} times an example level, {level.value:g} "
-            f"{level.unit} for {level.of_whom}: check thickness, SID, field and kVp.",
-            "dose level",
-        )
+    """The level passed by most, where by enough."""
+    for level in forecast.levels[:1]:
+        given = forecast.dose(level.quantity)
+        if given and given >= DOSE_TIMES_LEVEL * level.value:
+            yield Caution(
+                "warning",
+                f"{DOSE_NAMES[level.quantity]} {_figure(given)} {level.unit} is {given / level.value:.1f} times an example "
+                f"level, {level.value:g} {level.unit} for {level.of_whom}: check thickness, SID, field and kVp.",
+                "dose level",
+            )
+
+
+def _figure(value: float) -> str:
+    return f"{value:.2g}" if value < 100 else f"{value:.0f}"
 
 
 def _distance(projection: Projection, sid_cm: float) -> Iterator[Caution]:

@@ -46,6 +46,7 @@ export function Picture({ answer, unit, act }: { answer: TechniqueResponse; unit
           {trimmed(figures.field_at_skin_cm[0], 1)} × {trimmed(figures.field_at_skin_cm[1], 1)} cm for{" "}
           {trimmed(figures.field_cm[0], 1)} × {trimmed(figures.field_cm[1], 1)} cm at the receptor
         </Row>
+        {figures.heel && <Row name="Heel">{figures.heel.said}</Row>}
         {figures.beyond_cm2 > 1 && (
           <Row name="Beyond the part">
             <span className="text-warn">

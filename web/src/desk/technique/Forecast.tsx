@@ -2,6 +2,7 @@ import type { ReactNode } from "react";
 
 import type { TechniqueResponse } from "../../api/queries";
 import { figure, fromCm, length, signed, trimmed, type Unit } from "../../ui/units";
+import { QUANTITY } from "../../ui/words";
 
 type Expected = TechniqueResponse["forecast"];
 
@@ -118,9 +119,14 @@ function Band({ forecast }: { forecast: Expected }) {
 
 /** The dose as a length against an example of a level of the same quantity. */
 function Dose({ forecast }: { forecast: Expected }) {
-  const { level } = forecast;
+  const [level] = forecast.levels;
   const given =
-    level?.quantity === "kerma_area_product" ? forecast.kap_mgycm2 : forecast.incident_air_kerma_mgy;
+    level &&
+    {
+      incident_air_kerma: forecast.incident_air_kerma_mgy,
+      entrance_surface_air_kerma: forecast.entrance_surface_kerma_mgy,
+      kerma_area_product: forecast.kap_mgycm2,
+    }[level.quantity];
   if (!level || given == null) return null;
   const full = Math.max(1.5 * level.value, given);
   const share = (value: number) => `${(100 * value) / full}%`;
@@ -138,7 +144,7 @@ function Dose({ forecast }: { forecast: Expected }) {
         <div className="absolute -top-0.5 -bottom-0.5 w-0.5 bg-ink" style={{ left: share(level.value) }} />
       </div>
       <span className={`whitespace-nowrap ${over ? "text-warn" : "text-ink-3"}`}>
-        {level.quantity === "kerma_area_product" && "KAP "}
+        {level.quantity !== "incident_air_kerma" && `${QUANTITY[level.quantity]} `}
         {over ? "over" : "under"} {trimmed(level.value, 2)} {level.unit}, an example level
       </span>
     </div>

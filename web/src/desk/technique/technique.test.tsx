@@ -61,13 +61,14 @@ const forecast = (
 
 it("a child is held against a KAP by weight, and against nothing else", () => {
   const level = {
+    kg: [15, 30] as [number, number],
     quantity: "kerma_area_product" as const,
     value: 50,
     unit: "mGy·cm²",
     of_whom: "a child of 15 to 30 kg",
     source: "example",
   };
-  forecast({ level, kap_mgycm2: 62 });
+  forecast({ levels: [level], kap_mgycm2: 62 });
   expect(screen.getByText(/KAP over 50 mGy·cm², an example level/)).toBeDefined();
   expect(screen.getByTitle(/a child of 15 to 30 kg/)).toBeDefined();
 });
@@ -97,7 +98,7 @@ it.each([
     "No dose figure at this kVp.",
     "mGy",
   ],
-  ["no level", { level: null }, "Skin kerma 4.2 mGy", "example level"],
+  ["no level", { levels: [] }, "Skin kerma 4.2 mGy", "example level"],
   [
     "no answer of the model",
     { di_low: null, di_high: null, model_di: null, contrast: null },

@@ -26,8 +26,9 @@ class DamagedTable(RuntimeError):
 class Tables:
     """Everything the model reads. Energies keV, lengths cm, coefficients 1/cm; see tools/tables for how each was made.
 
-    energies_kev (145). spectra (angle, kVp, energy): photons per keV, cm² and mAs at 100 cm, unfiltered. mu and photo,
-    incoherent, absorption: material -> (145). Scatter: `moments` (3, gap, thickness, energy x angle, source x ring) planar
+    energies_kev (145). spectra (angle, kVp, energy): photons per keV, cm² and mAs at 100 cm, unfiltered. heel (angle, kVp,
+    energy): logarithm of what leaves the anode at an angle over that at 12 degrees. mu and photo, incoherent,
+    absorption: material -> (145). Scatter: `moments` (3, gap, thickness, energy x angle, source x ring) planar
     photons at the centre per unscattered one, the sum of their energies over the photon energy, and of the squares; `back`
     (thickness, energy, source x ring); the ratio meshes (.., thickness, energy, 2, field), in energy and in kerma, already
     on the scatter energies.
@@ -38,6 +39,9 @@ class Tables:
     angles_deg: Array
     kvps: Array
     spectra: Array
+    heel_angles_deg: Array
+    heel_kvps: Array
+    heel: Array
     mu: dict[str, Array]
     photo: dict[str, Array]
     incoherent: dict[str, Array]
@@ -110,6 +114,9 @@ def tables() -> Tables:
         angles_deg=lists["angles_deg"],
         kvps=lists["kvps"],
         spectra=loaded["spectra.npz"]["spectra"],
+        heel_angles_deg=lists["heel_angles_deg"],
+        heel_kvps=lists["heel_kvps"],
+        heel=loaded["spectra.npz"]["heel"],
         mu=by_material("total"),
         photo=by_material("photo"),
         incoherent=by_material("incoherent"),
