@@ -198,17 +198,22 @@ def test_an_empty_draft_is_not_approved_and_a_discarded_one_leaves_its_audit(sto
     assert history.of(store, f"chart:{draft.id}")[0].detail["lines"][0]["projection"] == "knee-ap"
 
 
-def test_only_the_last_record_is_undone_and_only_once(charted):
+def test_everybody_takes_back_their_own_and_anothers_only_who_may_with_a_reason(charted):
     chart = charts.newest_approved(charted, "room-1")
-    first, second = exposures.add_many(charted, [an_exposure(chart), an_exposure(chart, note="second")], "x")
-    with pytest.raises(Conflict, match="last record"):
-        exposures.undo(charted, first.id, "x")
-    assert exposures.undo(charted, second.id, "x").note == "second"
+    mine, later = exposures.add_many(charted, [an_exposure(chart), an_exposure(chart, note="second")], "x")
+    (hers,) = exposures.add_many(charted, [an_exposure(chart, note="hers")], "y")
+    assert [one.recorded_by for one in exposures.find(charted, recorded_by="x")] == ["x", "x"]
+    with pytest.raises(exposures.NotYours, match="y recorded it"):
+        exposures.undo(charted, hers.id, "x")
+    with pytest.raises(Refusal, match="say why"):
+        exposures.undo(charted, hers.id, "x", why=" ", may_others=True)
+    assert exposures.undo(charted, later.id, "x").note == "second"
     with pytest.raises(Conflict, match="undone before"):
-        exposures.undo(charted, second.id, "x")
-    assert [found.id for found in exposures.find(charted)] == [first.id]
-    exposures.undo(charted, first.id, "x")
-    assert exposures.find(charted) == []
+        exposures.undo(charted, later.id, "x")
+    exposures.undo(charted, hers.id, "x", why="wrong room", may_others=True)
+    assert [found.id for found in exposures.find(charted)] == [mine.id]
+    (told,) = history.of(charted, f"exposure:{hers.id}")[:1]
+    assert (told.actor, told.detail["why"]) == ("x", "wrong room")
 
 
 def test_the_log_is_newest_first_filtered_and_continued(demo_store):

@@ -11,6 +11,7 @@ from hypothesis import strategies as st
 from tools.tables import grid_transport, scatter, spectra, transport
 from tools.tables.__main__ import attenuation, axes
 from tools.tables.materials import MATERIALS, coefficients
+from tools.tables.narrow import scatter_over_primary
 from tools.tables.transport import Layer, run
 
 from oakbeam.core.physics.beam.grid import GridStrips, made_in_grid, primary_transmission, scatter_transmission
@@ -115,3 +116,15 @@ def test_the_axes_in_the_manifest_are_the_makers():
     for name, values in axes().items():
         if hasattr(data, name):
             assert np.array_equal(getattr(data, name), np.array(values)), name
+
+
+@pytest.mark.parametrize(("thickness_cm", "width_cm", "most"), [(6, 6, 1.06), (12, 12, 1.06), (12, 6, 1.12)])
+def test_cutting_the_field_to_a_narrow_part_is_what_a_box_does_but_for_what_leaves_by_its_sides(
+    thickness_cm, width_cm, most
+):
+    box, cut, wide = (
+        scatter_over_primary(50.0, thickness_cm, beam_cm, box, int(histories), seed=3)
+        for beam_cm, box, histories in ((width_cm, True, 2e5), (width_cm, False, 2e5), (30, False, 2e5 * 30 / width_cm))
+    )
+    assert 0.98 < cut / box < most
+    assert box < 0.9 * wide

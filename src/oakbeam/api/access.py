@@ -22,7 +22,7 @@ from starlette.types import ASGIApp, Message, Receive, Scope, Send
 
 from oakbeam.core.errors import Refusal
 from oakbeam.store import Store, people
-from oakbeam.store.people import Role
+from oakbeam.store.people import Person, Role
 
 COOKIE = "oakbeam_session"
 TOKEN_HEADER = "X-Oakbeam-Token"
@@ -314,12 +314,18 @@ def here(request: Request) -> Here:
     return Here(session_in(the_store(request), request.headers))
 
 
-def actor(who: Annotated[Here, Depends(here)]) -> str:
-    """The id of who asks, for audit rows."""
+def person(who: Annotated[Here, Depends(here)]) -> Person:
+    """Who asks, with their roles."""
     if who.session is None:
         raise NotSignedIn
-    return who.session.person.id
+    return who.session.person
+
+
+def actor(who: Annotated[Here, Depends(here)]) -> str:
+    """The id of who asks, for audit rows."""
+    return person(who).id
 
 
 StoreHere = Annotated[Store, Depends(the_store)]
 Actor = Annotated[str, Depends(actor)]
+SignedIn = Annotated[Person, Depends(person)]

@@ -12,7 +12,7 @@ from pydantic import BaseModel, Field, StringConstraints
 
 from oakbeam import catalogue
 from oakbeam.api import problems
-from oakbeam.api.access import Actor, StoreHere
+from oakbeam.api.access import Actor, SignedIn, StoreHere
 from oakbeam.api.answers import as_file
 from oakbeam.api.technique_request import SetupRequest, TechniqueRequest, room_of
 from oakbeam.api.techniques import derive_asked
@@ -29,6 +29,7 @@ from oakbeam.core.image_review import (
     deviation_from_density,
     deviation_index,
     evaluate,
+    unlikely,
 )
 from oakbeam.formats import exposures_csv
 from oakbeam.store import Store, exposures, local
@@ -54,6 +55,7 @@ class ResultRequest(RequestBody):
     ei: Ei | None = None
     optical_density: Annotated[Number, Field(ge=0, le=5)] | None = None
     findings: Findings
+    suggested_mas: Mas | None = None
 
 
 class Corrected(BaseModel):
@@ -68,12 +70,14 @@ class Corrected(BaseModel):
 
 
 class Judgement(BaseModel):
-    """The evaluation of an image, and the corrected technique for a repeat or the next patient where one follows."""
+    """The evaluation of an image, and the corrected technique for a repeat or the next patient where one follows. asks: what
+    to read once more before it is recorded, since it is unlikely."""
 
     evaluation: Evaluation
     target_ei: float | None
     corrected: Corrected | None
     correction_refused: str | None
+    asks: tuple[str, ...]
 
 
 class ExposureRequest(RequestBody):
@@ -96,6 +100,15 @@ class Recorded(BaseModel):
 
     exposure: Exposure
     judgement: Judgement | None
+
+
+class TakeBack(RequestBody):
+    """Why a record is taken back; needed for another's."""
+
+    why: Text = ""
+
+
+TAKE_BACK_OTHERS = frozenset(("keeper", "physicist"))
 
 
 class TrendPoint(BaseModel):
@@ -148,7 +161,8 @@ def judge(store: Store, asked: ResultRequest) -> Judgement:
                 time_ms=loading.time_ms,
                 focal_spot=loading.focal_spot,
             )
-    return Judgement(evaluation=evaluation, target_ei=target, corrected=corrected, correction_refused=refused)
+    asks = unlikely(asked.ei, target, asked.mas, asked.suggested_mas)
+    return Judgement(evaluation=evaluation, target_ei=target, corrected=corrected, correction_refused=refused, asks=asks)
 
 
 def record(store: Store, asked: ExposureRequest, actor: str) -> Recorded:
@@ -272,9 +286,10 @@ def list_exposures(
     outcome: OutcomeQuery = None,
     before_id: Annotated[int | None, Query(ge=1, le=2**63 - 1, description="Continue below this exposure")] = None,
     limit: Annotated[int, Query(ge=1, le=500)] = 100,
+    recorded_by: Annotated[str | None, Query(max_length=40, description="Only what this person recorded")] = None,
 ) -> list[Exposure]:
     """Recorded exposures, newest first."""
-    return exposures.find(store, room, projection, outcome, before_id, limit)
+    return exposures.find(store, room, projection, outcome, before_id, limit, recorded_by)
 
 
 @router.get("/exposures/trend", tags=["log"])
@@ -296,6 +311,6 @@ def exposures_as_csv(
 
 
 @router.post("/exposures/{exposure_id}/undo", tags=["log"])
-def undo_exposure(store: StoreHere, who: Actor, exposure_id: Id) -> Exposure:
-    """Take the room's last record back."""
-    return exposures.undo(store, exposure_id, who)
+def undo_exposure(store: StoreHere, who: SignedIn, exposure_id: Id, asked: TakeBack | None = None) -> Exposure:
+    """Take a record back: one's own; another's as a chart keeper or physicist, with a reason."""
+    return exposures.undo(store, exposure_id, who.id, asked.why if asked else "", bool(TAKE_BACK_OTHERS & set(who.roles)))

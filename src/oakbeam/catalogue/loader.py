@@ -152,6 +152,7 @@ def compositions() -> Mapping[str, Composition]:
             view=name,
             bone_mm=bone_of_region_mm(site["bone_mm2"], view["shadow_mm"], view["covers"]),
             lung_fraction=view.get("lung", 0.0),
+            width_cm=view.get("width_cm"),
             fat=view.get("fat", site["fat"]),
             fat_gained=site["fat_gained"],
             fat_lost=site["fat_lost"],

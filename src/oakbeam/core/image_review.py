@@ -107,6 +107,22 @@ def corrected_mas(mas: float, di: float) -> float:
     return positive("mas", mas) * 10 ** (-di / 10)
 
 
+LEAST_INDEX, MOST_INDEX_OF_TARGET = 30.0, 6.0
+"""An index under the one, or over so many times its target, is more often misread than true."""
+MOST_MAS_APART = 4.0
+"""mAs set over mAs suggested, or the other way, from which it is asked back."""
+
+
+def unlikely(ei: float | None, target_ei: float | None, mas: float, suggested_mas: float | None) -> tuple[str, ...]:
+    """What to read once more before an exposure is recorded: an index or mAs [as shown] that can hardly be."""
+    found = []
+    if ei is not None and target_ei is not None and not LEAST_INDEX <= ei <= MOST_INDEX_OF_TARGET * target_ei:
+        found.append(f"Index {ei:g}? The target is {target_ei:g}: read it once more.")
+    if suggested_mas and not 1 / MOST_MAS_APART <= mas / suggested_mas <= MOST_MAS_APART:
+        found.append(f"{mas:g} mAs? {suggested_mas:g} was suggested: read what was really set.")
+    return tuple(found)
+
+
 def action_level(di: float) -> Level:
     """The action level of a DI (AAPM TG-116 limits 0.5, 1 and 3; the limit itself belongs to the milder level)."""
     size = abs(di) - 1e-9

@@ -55,6 +55,7 @@ class Exposure:
     study_key: str = ""
     note: str = ""
     filter: str | None = None
+    recorded_by: str | None = None
     taken_at: str = ""
     id: int = 0
 
@@ -91,6 +92,7 @@ def add_many(store: Store, exposures: list[Exposure], actor: str) -> list[Exposu
             row = asdict(exposure)
             del row["id"]
             row["taken_at"] = exposure.taken_at or now()
+            row["recorded_by"] = actor
             row["findings"] = json.dumps(exposure.findings)
             row["reliable"] = int(exposure.reliable)
             names = ", ".join(row)
@@ -98,26 +100,36 @@ def add_many(store: Store, exposures: list[Exposure], actor: str) -> list[Exposu
             new = db.execute(f"INSERT INTO exposure ({names}) VALUES ({marks}) RETURNING id", row).fetchone()
             detail = {"projection": exposure.projection, "outcome": exposure.outcome}
             audit(db, actor, "exposure.record", f"exposure:{new['id']}", detail)
-            recorded.append(replace(exposure, id=new["id"], taken_at=row["taken_at"]))
+            recorded.append(replace(exposure, id=new["id"], taken_at=row["taken_at"], recorded_by=actor))
     return recorded
 
 
-def undo(store: Store, exposure_id: int, actor: str) -> Exposure:
-    """Take the last recorded exposure of its room back. The row stays, marked; older ones cannot be undone."""
+def undo(store: Store, exposure_id: int, actor: str, why: str = "", may_others: bool = False) -> Exposure:
+    """Take a record back. The row stays, marked. Everybody takes back their own; another's only who may, with a reason."""
     with store.change() as db:
         row = db.execute("SELECT * FROM exposure WHERE id = ?", (exposure_id,)).fetchone()
         if row is None:
             raise NotFound(f"There is no exposure {exposure_id}.")
         if row["undone_at"] is not None:
             raise Conflict("Already undone", f"Exposure {exposure_id} was undone before.")
-        newer = db.execute(
-            "SELECT 1 FROM exposure WHERE room = ? AND id > ? AND undone_at IS NULL", (row["room"], exposure_id)
-        ).fetchone()
-        if newer:
-            raise Conflict("Not the last record", "Only the room's last record can be undone.")
+        if row["recorded_by"] != actor:
+            if not may_others:
+                raise NotYours(row["recorded_by"])
+            if not why.strip():
+                raise Refusal("Reason needed", "To take back what somebody else recorded, say why.", None, "why")
         db.execute("UPDATE exposure SET undone_at = ? WHERE id = ?", (now(), exposure_id))
-        audit(db, actor, "exposure.undo", f"exposure:{exposure_id}", {"projection": row["projection"]})
+        audit(db, actor, "exposure.undo", f"exposure:{exposure_id}", {"projection": row["projection"], "why": why})
         return _from(row)
+
+
+class NotYours(Refusal):
+    """A record that somebody else made."""
+
+    def __init__(self, by: str | None) -> None:
+        who = f"{by} recorded it" if by else "It is not known who recorded it"
+        super().__init__(
+            "Not your record", f"{who}: a chart keeper or physicist takes it back in the Log, with a reason.", None, "id"
+        )
 
 
 def find(
@@ -127,6 +139,7 @@ def find(
     outcome: str | None = None,
     before_id: int | None = None,
     limit: int = 100,
+    recorded_by: str | None = None,
 ) -> list[Exposure]:
     """Recorded exposures that were not undone, newest first. before_id continues below a row that was already seen."""
     rows = store.db.execute(
@@ -134,9 +147,10 @@ def find(
         " AND (:room IS NULL OR room = :room)"
         " AND (:projection IS NULL OR projection = :projection)"
         " AND (:outcome IS NULL OR outcome = :outcome)"
+        " AND (:by IS NULL OR recorded_by = :by)"
         " AND (:before IS NULL OR (taken_at, id) < (SELECT taken_at, id FROM exposure WHERE id = :before))"
         " ORDER BY taken_at DESC, id DESC LIMIT :limit",
-        {"room": room, "projection": projection, "outcome": outcome, "before": before_id, "limit": limit},
+        {"room": room, "projection": projection, "outcome": outcome, "before": before_id, "limit": limit, "by": recorded_by},
     )
     return [_from(row) for row in rows]
 

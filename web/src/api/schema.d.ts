@@ -2405,10 +2405,11 @@ export interface components {
          * @description What the beam meets in one view of a part, at the average adult; an estimate that says how sure it is.
          *
          *     site: the part of the body that its views share; view: its name. bone_mm: cortical-equivalent bone that stands for the
-         *     index region. lung_fraction of the thickness is lung. fat: share of what is neither bone nor lung that is fat (marrow
-         *     counted), the rest being lean tissue of 1.05 g/cm³; fat_gained, fat_lost: share of fat in the thickness above and below
-         *     the average adult's. growth: how its bone follows age and size. *_spread: one standard deviation between people of one
-         *     build, *_unsure: of what is not known of the mean; bone relative. why: the reasoning or source.
+         *     index region. lung_fraction of the thickness is lung. width_cm: across the beam, where that is less than fields usually
+         *     are. fat: share of what is neither bone nor lung that is fat (marrow counted), the rest being lean tissue of 1.05 g/cm³;
+         *     fat_gained, fat_lost: share of fat in the thickness above and below the average adult's. growth: how its bone follows age
+         *     and size. *_spread: one standard deviation between people of one build, *_unsure: of what is not known of the mean; bone
+         *     relative. why: the reasoning or source.
          */
         Composition: {
             /** Site */
@@ -2419,6 +2420,8 @@ export interface components {
             bone_mm: number;
             /** Lung Fraction */
             lung_fraction: number;
+            /** Width Cm */
+            width_cm: number | null;
             /** Fat */
             fat: number;
             /** Fat Gained */
@@ -2994,7 +2997,7 @@ export interface components {
          *
          *     di_low to di_high: where four of five such patients should come out (see `forecast`); seen: how many logged exposures of
          *     the line narrowed it. Kerma is incident air kerma at the skin, entrance surface kerma that with backscatter;
-         *     energy imparted is what the beam leaves in a part as wide as the field.
+         *     energy imparted is what the beam leaves in the part.
          *     levels: examples of dose levels, to be replaced by the local ones, each to be held against the quantity it names; the
          *     most passed (or nearest to it) first.
          *     model_di: what the physics model alone expects at these stations, for comparison; None where it has no answer.

@@ -19,16 +19,18 @@ class Composition:
     """What the beam meets in one view of a part, at the average adult; an estimate that says how sure it is.
 
     site: the part of the body that its views share; view: its name. bone_mm: cortical-equivalent bone that stands for the
-    index region. lung_fraction of the thickness is lung. fat: share of what is neither bone nor lung that is fat (marrow
-    counted), the rest being lean tissue of 1.05 g/cm³; fat_gained, fat_lost: share of fat in the thickness above and below
-    the average adult's. growth: how its bone follows age and size. *_spread: one standard deviation between people of one
-    build, *_unsure: of what is not known of the mean; bone relative. why: the reasoning or source.
+    index region. lung_fraction of the thickness is lung. width_cm: across the beam, where that is less than fields usually
+    are. fat: share of what is neither bone nor lung that is fat (marrow counted), the rest being lean tissue of 1.05 g/cm³;
+    fat_gained, fat_lost: share of fat in the thickness above and below the average adult's. growth: how its bone follows age
+    and size. *_spread: one standard deviation between people of one build, *_unsure: of what is not known of the mean; bone
+    relative. why: the reasoning or source.
     """
 
     site: str
     view: str
     bone_mm: float
     lung_fraction: float
+    width_cm: float | None
     fat: float
     fat_gained: float
     fat_lost: float
@@ -105,7 +107,9 @@ def part_of(
     lung = min(max(lung + lung_shift, 0.0), 0.85)
     most = 6 * thickness_cm * (1 - lung)
     bone_mm = np.minimum(bone_scale * composition.bone_mm * bone, most)
-    return Part(thickness_cm, {"muscle": 1 - fat, "adipose": fat}, bone_mm, lung, overlay)
+    # A part keeps its shape: a thicker limb is wider.
+    width_cm = None if composition.width_cm is None else composition.width_cm * thickness_cm / average_cm
+    return Part(thickness_cm, {"muscle": 1 - fat, "adipose": fat}, bone_mm, lung, overlay, width_cm)
 
 
 @dataclass(frozen=True, slots=True)

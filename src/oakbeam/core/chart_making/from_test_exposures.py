@@ -28,6 +28,7 @@ from oakbeam.core.equipment.room import Room
 from oakbeam.core.equipment.room_beam import beam_setup, usual_field
 from oakbeam.core.equipment.settings import nearest_generator_setting
 from oakbeam.core.errors import Refusal, within
+from oakbeam.core.image_review import LEAST_INDEX, MOST_INDEX_OF_TARGET
 from oakbeam.core.patient.patient import CALIPER_SPREAD_CM
 from oakbeam.core.patient.thickness import BELIEVED
 from oakbeam.core.physics.beam.model import BeamSetup, Part, rqa5_equivalent_ugy
@@ -47,8 +48,6 @@ PRIOR_COUNT = 6
 """The readings that the stated spreads themselves are worth, before misfit widens them."""
 MISFIT = 3.0
 """A row this many standard deviations from what the others call for is left out and named."""
-LEAST_INDEX, MOST_INDEX_OF_TARGET = 30.0, 6.0
-"""Index of an accepted image: at least this, at most this many times its target."""
 Trust = Literal["supported", "model"]
 """What stands behind a drafted line: exposures of the same part of the body, or the physics model alone."""
 LAYERS = {

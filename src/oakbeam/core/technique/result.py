@@ -58,7 +58,7 @@ class Forecast:
 
     di_low to di_high: where four of five such patients should come out (see `forecast`); seen: how many logged exposures of
     the line narrowed it. Kerma is incident air kerma at the skin, entrance surface kerma that with backscatter;
-    energy imparted is what the beam leaves in a part as wide as the field.
+    energy imparted is what the beam leaves in the part.
     levels: examples of dose levels, to be replaced by the local ones, each to be held against the quantity it names; the
     most passed (or nearest to it) first.
     model_di: what the physics model alone expects at these stations, for comparison; None where it has no answer.

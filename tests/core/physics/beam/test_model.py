@@ -271,3 +271,35 @@ def test_a_damaged_table_is_not_used(monkeypatch, tmp_path):
             tables()
     finally:
         tables.cache_clear()
+
+
+@settings(max_examples=30)
+@given(SETUPS, st.floats(3, 20), st.floats(1.5, 45))
+def test_a_part_narrower_than_the_field_scatters_as_a_field_of_its_width(setup, thickness_cm, width_cm):
+    if thickness_cm + setup.gap_cm > setup.sid_cm - 30:
+        return
+    shadow_cm = width_cm * setup.sid_cm / (setup.sid_cm - setup.gap_cm - thickness_cm / 2)
+    short, long = sorted(setup.field_cm)
+    narrow = evaluate(setup, part(thickness_cm, width_cm=np.array([width_cm])))
+    whole = evaluate(setup, part(thickness_cm))
+    for name in ("primary_kerma_ugy", "kap_mgycm2", "incident_air_kerma_ugy", "grid_tp"):
+        assert getattr(narrow, name) == pytest.approx(getattr(whole, name))
+    if shadow_cm >= short:
+        assert narrow.exposure_index[0] == whole.exposure_index[0]
+        return
+    # What the composition does is taken at the whole field.
+    cut = evaluate(replace(setup, field_cm=(max(shadow_cm, 1.0), long)), part(thickness_cm))
+    assert narrow.spr_energy[0] == pytest.approx(cut.spr_energy[0], rel=0.03, abs=0.01)
+    assert narrow.spr_energy[0] <= whole.spr_energy[0] + 1e-9
+    assert narrow.energy_imparted_mj[0] == pytest.approx(whole.energy_imparted_mj[0] * shadow_cm / short)
+    assert rqa5_equivalent_ugy(setup, part(thickness_cm, width_cm=np.array([width_cm])))[0] == pytest.approx(
+        narrow.rqa5_equivalent_kerma_ugy[0]
+    )
+
+
+def test_thicknesses_asked_for_together_have_each_its_own_width():
+    knees = np.array([6.0, 9.0, 12.5, 17.0])
+    setup = BeamSetup(66, 100, (24, 30), gap_cm=2)
+    together = evaluate(setup, Part(knees, bone_mm=10.0, width_cm=knees * 0.9)).exposure_index
+    alone = [figure("exposure_index", setup, part(cm, bone_mm=10.0, width_cm=np.array([cm * 0.9]))) for cm in knees]
+    assert together == pytest.approx(alone)

@@ -24,6 +24,7 @@ from oakbeam.core.physics.beam.scatter import (
     View,
     backscattered,
     composition_ratio,
+    narrowing,
     scattered,
     thickness_nodes,
     tissue_back_ratio,
@@ -59,6 +60,7 @@ class Part:
     thickness_cm (n): caliper thickness. tissues: share of each tissue kind (soft, adipose, muscle) in what is neither bone
     nor lung, one number or (n), adding up to 1. bone_mm: cortical bone, replaces tissue. lung_fraction of the thickness is
     lung. overlay: (material, cm) of what lies on the part, such as a cast; it is not counted in the thickness.
+    width_cm (n): across the beam, halfway between the skins; None where the part fills the field.
     """
 
     thickness_cm: Array
@@ -66,6 +68,7 @@ class Part:
     bone_mm: Array | float = 0.0
     lung_fraction: float = 0.0
     overlay: tuple[tuple[str, float], ...] = ()
+    width_cm: Array | None = None
 
     @cached_property
     def density(self) -> float:
@@ -125,7 +128,7 @@ class Beam:
     Kerma at the receptor is planar air kerma (photon current x E x µ_en/ρ). spr_*: scatter over primary before the grid, in
     crossing energy, planar kerma and absorbed energy. signal_kev and variance_kev2 [1/cm²]: absorbed energy behind the grid
     and the sum of its squares (quantum noise); primary_signal_kev: the primary's part; primary_kev (n, energy): that part by
-    energy bin. energy_imparted_mj: what the beam leaves in a part as wide as the field.
+    energy bin. energy_imparted_mj: what the beam leaves in the part.
     """
 
     k100_ugy: float
@@ -272,20 +275,22 @@ MJ_PER_KEV = 1.602177e-13
 
 
 def _imparted(setup: BeamSetup, part: Part) -> Array:
-    """(n): energy [mJ/mAs] that the beam leaves in a part as wide as the field.
+    """(n): energy [mJ/mAs] that the beam leaves in the part.
 
     Share of each photon energy that an endless slab of the part's mass per area keeps, by the project's own Monte Carlo;
-    bone counts by its mass. For a part narrower than the field it is too high.
+    bone counts by its mass. What leaves a narrow part by its sides is counted as kept.
     """
     data = tables()
     tube = spectrum(setup.kvp, setup.filtration_mm_al, setup.filtration_mm_cu, setup.anode_angle_deg) * setup.output_scale
     # Per photon at the focus the same, wherever the skin is: the area grows as the fluence falls.
-    area_at_100_cm2 = setup.field_cm[0] * setup.field_cm[1] * (100 / setup.sid_cm) ** 2
+    short, long = sorted(setup.field_cm)
+    shadow = _shadow(setup, part)
+    area_at_100_cm2 = (short if shadow is None else shadow) * long * (100 / setup.sid_cm) ** 2
     mass = part.thickness_cm * part.density + part.bones_mm / 10 * (BONE_DENSITY - part.tissue_density)
     low, share = between(thickness_nodes(), mass)
     per_node = data.imparted[low] * (1 - share[:, None]) + data.imparted[low + 1] * share[:, None]
     energy = (tube * data.energies_kev) @ data.hats
-    return np.asarray(per_node @ energy * (area_at_100_cm2 * MJ_PER_KEV))
+    return np.asarray(per_node @ energy * area_at_100_cm2 * MJ_PER_KEV)
 
 
 # What scatter counts for at the receptor: before the grid energy, kerma and signal; behind it kerma, signal and variance.
@@ -307,12 +312,24 @@ def _grid_primary(setup: BeamSetup) -> Array | float:
     return primary_transmission(setup.grid) * (1 - setup.primary_loss) if setup.grid else 1.0
 
 
+def _shadow(setup: BeamSetup, part: Part) -> Array | None:
+    """(n): how wide the part's shadow is at the receptor, at most the field's shorter side; None where it fills that."""
+    short = min(setup.field_cm)
+    if part.width_cm is None:
+        return None
+    shadow = part.width_cm * setup.sid_cm / (setup.sid_cm - setup.gap_cm - part.thickness_cm / 2)
+    return None if (shadow >= short).all() else np.minimum(shadow, short)
+
+
 def _scatter(setup: BeamSetup, part: Part, primary: Array, only: int | None = None) -> Array:
     """(6, n): what the scatter counts for (see above); with `only`, that one row as (n)."""
     view = View(setup.field_cm, setup.gap_cm, setup.sid_cm, part.density).rounded()
     of_part, of_support = _responses(view, setup.support_mm_al, setup.grid, setup.receptor)
     low, share = between(thickness_nodes(), part.thickness_cm * part.density)
     ratio = composition_ratio(part.thickness_cm, setup.field_cm, part.tissues, part.bones_mm, part.lung_fraction)
+    shadow = _shadow(setup, part)
+    if shadow is not None:
+        ratio = ratio * narrowing(view, part.thickness_cm * part.density, shadow)
     weights = _weighted_hats(setup.receptor)
     upper = share[:, None]
     if only is not None:
@@ -420,6 +437,9 @@ def _back(setup: BeamSetup, part: Part) -> Array:
     near = table[skin, low] * (1 - b) + table[skin, low + 1] * b
     far = table[skin + 1, low] * (1 - b) + table[skin + 1, low + 1] * b
     of_soft = near * (1 - a) + far * a
+    shadow = _shadow(setup, part)
+    if shadow is not None:
+        of_soft = of_soft * narrowing(view, part.thickness_cm * part.density, shadow, part.thickness_cm)
     return np.asarray((of_soft * tissue_back_ratio(part.thickness_cm, setup.field_cm, part.tissues)) @ weights)
 
 

@@ -8,7 +8,7 @@ from __future__ import annotations
 
 import math
 from collections.abc import Mapping
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 from numpy.typing import NDArray
@@ -79,6 +79,49 @@ def backscattered(view: View) -> Array:
     mesh = (weights[:, :, None, None] * rings.T).reshape(len(weights), -1, len(scale))
     found = (data.back @ mesh.astype(np.float32)).transpose(2, 0, 1)
     return np.concatenate([np.zeros((len(scale), 1, found.shape[2])), found], axis=1)
+
+
+def narrowing(view: View, mass_cm: Array, shadow_cm: Array, to_skin_cm: Array | None = None) -> Array:
+    """(n, energy node): scatter of a part narrower than the field over that of one that fills it, in energy.
+
+    mass_cm (n): thickness times density. shadow_cm (n): of the part at the receptor, no wider than the field's shorter side,
+    to which that side is cut. to_skin_cm (n): for what scatters back, the thickness between exit and skin. What leaves the
+    part by its sides is not counted: held against a box by Monte Carlo (tools/tables/narrow), scatter over primary is 2 to
+    4 % too high for a part as wide as it is thick, 4 to 10 % for one half as wide.
+    """
+    profile = _by_ring(replace(view, field_cm=ANY_FIELD_CM), to_skin_cm is not None)
+    low, share = between(thickness_nodes(), mass_cm)
+    upper = share[:, None, None]
+    of_part = profile[low] * (1 - upper) + profile[low + 1] * upper
+    scale: Array | float = view.density
+    if to_skin_cm is not None:
+        scale = (view.sid_cm - view.gap_cm - to_skin_cm) / view.sid_cm * view.density
+    short, long = sorted(view.field_cm)
+    edges = tables().rings_cm
+    narrow = ring_shares(edges, shadow_cm * scale, long * scale)
+    whole = ring_shares(edges, short * scale, long * scale)
+    return np.asarray((of_part * narrow[:, None]).sum(axis=2) / (of_part * whole[:, None]).sum(axis=2))
+
+
+ANY_FIELD_CM = (1.0, 1.0)
+"""Stands in a view where the field does not matter, so that all fields share what is kept."""
+
+
+@cached(256)
+def _by_ring(view: View, back: bool) -> Array:
+    """(thickness node, energy node, ring): scattered energy that a ring of the field, wholly in it, brings to the centre."""
+    data = tables()
+    rings = len(data.rings_cm) - 1
+    weights = _source_weights(view)
+    if back:
+        table = data.back.reshape(len(weights), len(data.scatter_kev), -1, rings)
+        found = np.einsum("tesr,ts->ter", table, weights)
+    else:
+        (low,), (share,) = between(_gap_place(data.gaps_cm), _gap_place(np.array([view.gap_cm * view.density])))
+        energy = data.moments[1, low] * (1 - share) + data.moments[1, low + 1] * share
+        shape = len(weights), len(data.scatter_kev), -1, weights.shape[1], rings
+        found = np.einsum("teasr,ts->ter", energy.reshape(shape), weights)
+    return np.concatenate([np.zeros((1, *found.shape[1:])), found])
 
 
 def tissue_back_ratio(thickness_cm: Array, field_cm: tuple[float, float], tissues: Mapping[str, Array | float]) -> Array:
