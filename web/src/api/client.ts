@@ -1,5 +1,6 @@
 import createClient from "openapi-fetch";
 
+import { heard } from "./reach";
 import type { components, paths } from "./schema";
 
 export type Schemas = components["schemas"];
@@ -20,10 +21,17 @@ export const lastAsked = () => asked;
 const client = createClient<paths>({
   baseUrl: "",
   // Looked up at each call, so that a test can put its own in place.
-  fetch: (request) => {
+  fetch: async (request) => {
     asked = Date.now();
     if (token && request.method !== "GET") request.headers.set("X-Oakbeam-Token", token);
-    return globalThis.fetch(request);
+    try {
+      const answer = await globalThis.fetch(request);
+      heard(true);
+      return answer;
+    } catch (reason) {
+      if (!request.signal.aborted) heard(false);
+      throw reason;
+    }
   },
 });
 

@@ -51,7 +51,10 @@ export function makeQueryClient(): QueryClient {
         staleTime: 10_000,
         // A refusal stays a refusal; only silence is worth asking again.
         retry: (count, error) => error instanceof Refused && error.problem.status === 0 && count < 2,
+        networkMode: "always",
       },
+      // Nothing waits for the network to come back: what was not kept now is not kept behind anybody's back.
+      mutations: { networkMode: "always" },
     },
   });
   return queries;
@@ -154,7 +157,6 @@ export const useRunSheet = (request: RunSheetRequest | null) =>
     queryFn: ({ signal }) =>
       unwrap<RunSheet>(client.POST("/api/run-sheets", { body: request as RunSheetRequest, signal })),
     enabled: request !== null,
-    placeholderData: keepPreviousData,
     staleTime: 2_000,
     gcTime: 30_000,
   });
@@ -197,7 +199,7 @@ export const useTables = (chart: Chart | undefined) =>
     placeholderData: (last, query) => (query?.queryKey[1] === chart?.id ? last : undefined),
   });
 
-/** The technique for a request; while a new one is on its way the last stays on screen. */
+/** The technique for a request, and for no other: while it is on its way there is none. */
 export const useTechnique = (request: TechniqueRequest | null) =>
   useQuery({
     queryKey: ["technique", request],
@@ -206,10 +208,26 @@ export const useTechnique = (request: TechniqueRequest | null) =>
         client.POST("/api/techniques", { body: request as TechniqueRequest, signal }),
       ),
     enabled: request !== null,
-    placeholderData: keepPreviousData,
     staleTime: 2_000,
     gcTime: 30_000,
   });
+
+const ASK_AGAIN_MS = 3_000;
+
+/** While the server is out of reach it is asked every few seconds; once it answers, everything is asked for anew. */
+export function useReachAgain(out: boolean) {
+  const queries = useQueryClient();
+  useEffect(() => {
+    if (!out) return;
+    const timer = window.setInterval(() => {
+      void client.GET("/api/health").then(
+        () => queries.invalidateQueries(),
+        () => undefined,
+      );
+    }, ASK_AGAIN_MS);
+    return () => window.clearInterval(timer);
+  }, [queries, out]);
+}
 
 /** What else would give the receptor the same; asked for only while it is looked at. */
 export const useWhatIf = (request: TechniqueRequest, dose: Schemas["WhatIf"]["dose"]) =>
@@ -219,7 +237,6 @@ export const useWhatIf = (request: TechniqueRequest, dose: Schemas["WhatIf"]["do
       unwrap<Schemas["WhatIf"]>(
         client.POST("/api/what-if", { body: request, params: { query: { dose } }, signal }),
       ),
-    placeholderData: keepPreviousData,
     gcTime: 30_000,
   });
 
@@ -247,7 +264,6 @@ export const useJudgement = (request: Schemas["ResultRequest"] | null) =>
         client.POST("/api/judgements", { body: request as Schemas["ResultRequest"], signal }),
       ),
     enabled: request !== null,
-    placeholderData: keepPreviousData,
     gcTime: 30_000,
   });
 
@@ -255,10 +271,12 @@ export interface LogFilter {
   room?: string;
   projection?: string;
   outcome?: "accepted" | "rejected";
+  recorded_by?: string;
 }
 
-export const useExposures = (filter: LogFilter, limit = 100) =>
+export const useExposures = (filter: LogFilter | null, limit = 100) =>
   useQuery({
+    enabled: filter !== null,
     queryKey: ["exposures", filter, limit],
     queryFn: () =>
       unwrap<Exposure[]>(client.GET("/api/exposures", { params: { query: { ...filter, limit } } })),
@@ -338,7 +356,10 @@ export const useUndo = () =>
   useChange(
     (id: number) =>
       unwrap<Exposure>(
-        client.POST("/api/exposures/{exposure_id}/undo", { params: { path: { exposure_id: id } } }),
+        client.POST("/api/exposures/{exposure_id}/undo", {
+          params: { path: { exposure_id: id } },
+          body: null,
+        }),
       ),
     LOG,
   );

@@ -1364,7 +1364,7 @@ export interface paths {
         put?: never;
         /**
          * Undo Exposure
-         * @description Take the room's last record back.
+         * @description Take a record back: one's own; another's as a chart keeper or physicist, with a reason.
          */
         post: operations["undo_exposure_api_exposures__exposure_id__undo_post"];
         delete?: never;
@@ -2749,6 +2749,8 @@ export interface components {
             note: string;
             /** Filter */
             filter?: string | null;
+            /** Recorded By */
+            recorded_by?: string | null;
             /**
              * Taken At
              * @default
@@ -3298,7 +3300,8 @@ export interface components {
         };
         /**
          * Judgement
-         * @description The evaluation of an image, and the corrected technique for a repeat or the next patient where one follows.
+         * @description The evaluation of an image, and the corrected technique for a repeat or the next patient where one follows. asks: what
+         *     to read once more before it is recorded, since it is unlikely.
          */
         Judgement: {
             evaluation: components["schemas"]["Evaluation"];
@@ -3307,6 +3310,8 @@ export interface components {
             corrected: components["schemas"]["Corrected"] | null;
             /** Correction Refused */
             correction_refused: string | null;
+            /** Asks */
+            asks: string[];
         };
         /**
          * LawIn
@@ -4277,6 +4282,8 @@ export interface components {
             optical_density?: number | null;
             /** Findings */
             findings?: ("wrong_label" | "anatomy_missing" | "malpositioned" | "off_centre" | "field_not_found" | "metal" | "not_penetrated" | "flat_contrast" | "noisy" | "motion" | "cut_off" | "clipped")[];
+            /** Suggested Mas */
+            suggested_mas?: number | null;
         };
         /**
          * ReturnIn
@@ -4706,6 +4713,17 @@ export interface components {
             places: components["schemas"]["Place"][];
             /** Refusal */
             refusal?: string | null;
+        };
+        /**
+         * TakeBack
+         * @description Why a record is taken back; needed for another's.
+         */
+        TakeBack: {
+            /**
+             * Why
+             * @default
+             */
+            why: string;
         };
         /**
          * Taken
@@ -10451,6 +10469,8 @@ export interface operations {
                 /** @description Continue below this exposure */
                 before_id?: number | null;
                 limit?: number;
+                /** @description Only what this person recorded */
+                recorded_by?: string | null;
             };
             header?: never;
             path?: never;
@@ -10734,7 +10754,11 @@ export interface operations {
             };
             cookie?: never;
         };
-        requestBody?: never;
+        requestBody?: {
+            content: {
+                "application/json": components["schemas"]["TakeBack"] | null;
+            };
+        };
         responses: {
             /** @description Successful Response */
             200: {

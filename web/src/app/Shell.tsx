@@ -7,6 +7,7 @@ import { prefer, usePreferences } from "../ui/preferences";
 import { Select } from "../ui/Select";
 import { useKeys } from "../ui/useKeys";
 import { Help } from "./Help";
+import { Reach } from "./Reach";
 
 const VIEWS = [
   { to: "/desk", name: "Desk", key: "D" },
@@ -38,13 +39,15 @@ export function Shell({
       keys: [view.key],
       shown: `Shift ${view.key}`,
       does: view.name,
+      always: true,
       run: () => void navigate(view.to),
     })),
-    { keys: ["?"], shown: "?", does: "Help", run: () => setHelp(true) },
+    { keys: ["?"], shown: "?", does: "Help", always: true, run: () => setHelp(true) },
     {
       keys: ["P"],
       shown: "Shift P",
       does: "Sign in or hand over",
+      always: true,
       run: () => void navigate(`/sign-in?back=${encodeURIComponent(pathname)}`),
     },
     { keys: ["c"], shown: "c", does: "cm or inch", run: () => prefer({ unit: otherUnit }) },
@@ -58,7 +61,7 @@ export function Shell({
       >
         Skip to the view
       </a>
-      <header className="no-print flex h-[3.25rem] shrink-0 items-stretch gap-4 border-b border-rule px-5 xl:gap-6">
+      <header className="no-print flex shrink-0 flex-wrap items-stretch gap-x-4 border-b border-rule px-4 lg:h-[3.25rem] lg:flex-nowrap xl:gap-6 xl:px-5">
         <div className="flex items-center gap-2 font-semibold tracking-wide">
           <svg aria-hidden width="20" height="20" viewBox="0 0 20 20">
             <path d="M10 1 L2 19 H18 Z" fill="none" stroke="var(--beam)" strokeWidth="1.6" />
@@ -66,36 +69,39 @@ export function Shell({
           </svg>
           Oakbeam
         </div>
-        <nav aria-label="Views" className="flex">
+        <nav
+          aria-label="Views"
+          className="order-last flex min-h-11 w-full overflow-x-auto lg:order-none lg:w-auto"
+        >
           {VIEWS.map((view) => (
             <NavLink
               key={view.to}
               to={view.to}
               className={({ isActive }) =>
-                `flex min-w-16 items-center justify-center border-b-2 px-3 ${isActive ? "border-beam font-semibold text-ink" : "border-transparent text-ink-2 hover:text-ink"}`
+                `flex min-w-16 items-center justify-center border-b-2 px-3 ${isActive ? "border-ink font-semibold text-ink" : "border-transparent text-ink-2 hover:text-ink"}`
               }
             >
               {view.name}
             </NavLink>
           ))}
         </nav>
-        <div className="ml-auto flex items-center gap-2">
+        <div className="ml-auto flex flex-wrap items-center gap-1 lg:gap-2">
           {rooms.length > 0 && room && (
             <Select
               label="Room"
               value={room.id}
               options={rooms.map((one) => ({ value: one.id, label: one.name }))}
               onChange={(id) => prefer({ room: id })}
-              className="w-36"
+              className="w-28 lg:w-36"
             />
           )}
           <HeaderButton
             label={`Lengths in ${unit}; switch to ${otherUnit}`}
             onClick={() => prefer({ unit: otherUnit })}
           >
-            <b className={unit === "cm" ? "text-beam" : "font-normal"}>cm</b>
+            <b className={unit === "cm" ? "text-ink underline" : "font-normal"}>cm</b>
             <span className="px-1">/</span>
-            <b className={unit === "in" ? "text-beam" : "font-normal"}>in</b>
+            <b className={unit === "in" ? "text-ink underline" : "font-normal"}>in</b>
           </HeaderButton>
           <HeaderButton
             label={`Switch to the ${otherTheme} theme`}
@@ -109,6 +115,7 @@ export function Shell({
           </HeaderButton>
         </div>
       </header>
+      <Reach />
       <main id="main" className="flex min-h-0 flex-1 flex-col">
         {children}
       </main>

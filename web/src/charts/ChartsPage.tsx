@@ -141,7 +141,7 @@ export function ChartsPage({ room }: { room: Room }) {
                 a chart, or adapt one from another room.
               </p>
               <div className="mt-3 flex gap-2">
-                <Button tone="beam" onClick={() => setDoing("build")}>
+                <Button tone="main" onClick={() => setDoing("build")}>
                   Build a chart
                 </Button>
                 <Button onClick={() => setDoing("new-line")}>New line</Button>

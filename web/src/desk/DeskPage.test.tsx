@@ -1,12 +1,14 @@
 // @vitest-environment jsdom
+import { act } from "@testing-library/react";
 import { beforeEach, expect, it, vi } from "vitest";
 
-import type { TechniqueRequest, TechniqueResponse } from "../api/queries";
+import type { Exam, TechniqueRequest, TechniqueResponse } from "../api/queries";
 import { prefer } from "../ui/preferences";
-import { ANSWER, EXAMS, exposure, person, ROOM, session, start } from "../testing/clinic";
+import { ANSWER, EXAMS, exposure, JUDGEMENT, person, ROOM, session, start } from "../testing/clinic";
 import {
   button,
   fireEvent,
+  pick,
   press,
   Problem,
   screen,
@@ -17,19 +19,22 @@ import {
   waitFor,
 } from "../testing/server";
 import { DeskPage } from "./DeskPage";
+import { NO_EXAM, reduce } from "./state";
+import { store } from "./storage";
 
 const TECHNIQUE = "POST /api/techniques";
 const RECORD = "POST /api/exposures";
+const JUDGE = "POST /api/judgements";
 
 beforeEach(() => {
   sessionStorage.clear();
   prefer({ unit: "cm" });
 });
 
-/** The technique that a thickness asks for: 40 mAs at 21 cm, double every 4.5 cm. */
+/** The technique that a thickness asks for: 40 mAs at 21 cm, double every 4.5 cm; both by hand as they are. */
 function answer(request: TechniqueRequest): TechniqueResponse {
   const cm = request.thickness_cm ?? 21;
-  const mas = Math.round(40 * 2 ** ((cm - 21) / 4.5));
+  const mas = request.setup?.mas ?? Math.round(40 * 2 ** ((cm - 21) / 4.5));
   return {
     ...ANSWER,
     technique: { ...ANSWER.technique, mas },
@@ -37,31 +42,66 @@ function answer(request: TechniqueRequest): TechniqueResponse {
   };
 }
 
-function desk(routes: Record<string, unknown> = {}) {
+const me = session(person("tamsin", "technologist"));
+
+/** The Desk with an exam in hand, or with nobody. */
+function desk(routes: Record<string, unknown> = {}, exam: Exam | null = EXAMS[0] as Exam) {
   const server = serve({
-    "GET /api/start": start({ session: session(person("tamsin", "technologist")) }),
+    "GET /api/start": start({ session: me }),
     "GET /api/exposures": [],
+    "GET /api/waiting": [],
     [TECHNIQUE]: ({ body }: { body: unknown }) => answer(body as TechniqueRequest),
+    [JUDGE]: ({ body }: { body: unknown }) => judged(body as { ei: number }),
     ...routes,
   });
-  show(<DeskPage room={ROOM} />);
-  return server;
+  if (exam) store(ROOM.id, reduce(NO_EXAM, { do: "exam", exam }));
+  const { queries } = show(<DeskPage room={ROOM} />);
+  return { ...server, queries };
 }
+const judged = ({ ei }: { ei: number }, asks: string[] = []) => ({
+  ...JUDGEMENT,
+  evaluation: { ...JUDGEMENT.evaluation, di: 10 * Math.log10(ei / 250) },
+  asks,
+});
 const mas = () => screen.getByTestId("number-mas").textContent;
-const key = (pressed: string) => fireEvent.keyDown(document.body, { key: pressed });
-function measure(text: string) {
-  const field = screen.getByLabelText(/thickness/i, { selector: "input" });
-  fireEvent.change(field, { target: { value: text } });
-  fireEvent.keyDown(field, { key: "Enter" });
-  fireEvent.blur(field);
+const key = (pressed: string, more = {}) => fireEvent.keyDown(document.body, { key: pressed, ...more });
+const field = (label: string | RegExp) =>
+  screen.getByLabelText<HTMLInputElement>(label, { selector: "input" });
+function type(into: HTMLInputElement, text: string) {
+  fireEvent.change(into, { target: { value: text } });
+  fireEvent.keyDown(into, { key: "Enter" });
+  fireEvent.blur(into);
 }
+const measure = (text: string) => type(field(/^thickness/i), text);
 const ready = async () => waitFor(() => expect(mas()).toBe("40"));
+const accepted = () => button(/Record as accepted/);
+
+it("opens on who waits, with no technique for no one; a request from the worklist brings its exam", async () => {
+  const waiting = {
+    study_key: "S-1",
+    exam: "lumbar",
+    side: "",
+    age_band: "adult",
+    question: "Pain",
+    arrives: "walking",
+  };
+  const server = desk({ "GET /api/waiting": [waiting] }, null);
+  fireEvent.click(await screen.findByRole("button", { name: /Lumbar spine/ }));
+  expect(server.asked.map((one) => one.to)).not.toContain(TECHNIQUE);
+  await ready();
+  press(/Next patient/);
+  expect(screen.queryByTestId("numbers")).toBeNull();
+  expect(screen.getByText("Who is next?")).toBeDefined();
+});
 
 it("a measured thickness gives its technique, and only then can it be recorded", async () => {
   const server = desk();
   await ready();
   expect(screen.getByTestId("not-measured").textContent).toContain("Not measured.");
-  expect(button(/Accept/).disabled).toBe(true);
+  key("Enter");
+  expect(accepted().disabled).toBe(true);
+  expect(screen.getByText("Measure the thickness first.")).toBeDefined();
+  key("a");
   measure("25.5");
   await waitFor(() => expect(mas()).toBe("80"));
   expect(server.last(TECHNIQUE).body).toMatchObject({
@@ -70,7 +110,8 @@ it("a measured thickness gives its technique, and only then can it be recorded",
     thickness_cm: 25.5,
   });
   expect(screen.queryByTestId("not-measured")).toBeNull();
-  expect(button(/Accept/).disabled).toBe(false);
+  expect(accepted().disabled).toBe(false);
+  expect(server.asked.map((one) => one.to)).not.toContain(RECORD);
 });
 
 it("a refused set-up shows what is allowed and no technique at all", async () => {
@@ -83,38 +124,147 @@ it("a refused set-up shows what is allowed and no technique at all", async () =>
   await ready();
   measure("50");
   expect((await screen.findByRole("alert")).textContent).toContain("allowed is 13 to 36 cm");
-  expect(screen.queryByTestId("numbers")).toBeNull();
-  expect(button(/Accept/).disabled).toBe(true);
-  key("a");
+  expect(mas()).not.toMatch(/\d/);
   measure("21");
   await ready();
 });
 
-it("while an answer is on its way the numbers say that they are of the request before", async () => {
+it("while an answer is on its way there are no numbers, and nothing can be recorded", async () => {
   const late = slow<TechniqueResponse>();
-  desk({
+  const server = desk({
     [TECHNIQUE]: ({ body }: { body: unknown }) =>
       (body as TechniqueRequest).thickness_cm === 30 ? late.answer : answer(body as TechniqueRequest),
   });
   await ready();
+  measure("21");
+  await ready();
+  key("Enter");
+  // From the first key on what stands there is of no measured thickness any more.
+  fireEvent.change(field("Thickness"), { target: { value: "3" } });
+  expect(mas()).not.toMatch(/\d/);
   measure("30");
-  await waitFor(() => expect(screen.getByTestId("numbers").getAttribute("aria-busy")).toBe("true"));
+  expect(mas()).not.toMatch(/\d/);
+  expect(screen.getByTestId("numbers").getAttribute("aria-busy")).toBe("true");
+  expect(accepted().disabled).toBe(true);
+  key("a");
+  await screen.findByText("Working…");
   await late.arrive({ ...answer({ thickness_cm: 30 } as TechniqueRequest) });
-  await waitFor(() => expect(screen.getByTestId("numbers").getAttribute("aria-busy")).toBe("false"));
-  expect(mas()).toBe("160");
+  await waitFor(() => expect(mas()).toBe("160"));
+  expect(server.asked.map((one) => one.to)).not.toContain(RECORD);
 });
 
-it("what is recorded is what the screen shows: request, settings, exam", async () => {
-  const server = desk({ [RECORD]: { exposure: exposure(5), judgement: null } });
+/** Measured, exposed, and an index typed. */
+async function exposed(index: string) {
   await ready();
   measure("21");
-  await waitFor(() => expect(button(/Accept/).disabled).toBe(false));
+  await ready();
+  key("Enter");
+  if (index) type(field("Index (EI)"), index);
+  await waitFor(() => expect(accepted().disabled).toBe(false));
+}
+
+it("what is recorded is what the screen shows: request, chart, settings, index; a held key records once", async () => {
+  const server = desk({ [RECORD]: { exposure: exposure(5), judgement: null } });
+  await exposed("250");
+  expect(screen.getByText(/DI 0.0 ·/)).toBeDefined();
   key("a");
-  await waitFor(() => server.last(RECORD));
+  for (let i = 0; i < 10; i++) key("a", { repeat: true });
+  await screen.findByText(/Recorded as accepted/);
+  key("a");
+  expect(server.asked.filter((one) => one.to === RECORD)).toHaveLength(1);
   expect(server.last(RECORD)).toMatchObject({
-    body: { kvp: 80, mas: 40, outcome: "accepted", technique: { thickness_cm: 21, projection: "lspine-ap" } },
+    body: {
+      kvp: 80,
+      mas: 40,
+      ei: 250,
+      outcome: "accepted",
+      technique: { thickness_cm: 21, projection: "lspine-ap", chart: ANSWER.chart.id },
+    },
     token: "token-of-tamsin",
   });
+  // The last view is done: the next is the next patient.
+  expect(screen.getAllByRole("button", { name: /Next patient/ })).toHaveLength(2);
+});
+
+it("letters typed into the index stay there, and an unlikely index is asked back once", async () => {
+  const server = desk({
+    [RECORD]: { exposure: exposure(5), judgement: null },
+    [JUDGE]: ({ body }: { body: unknown }) =>
+      judged(body as { ei: number }, ["Index 3? The target is 250: read it once more."]),
+  });
+  await ready();
+  measure("21");
+  await ready();
+  key("Enter");
+  type(field("Index (EI)"), "3a");
+  expect(field("Index (EI)").value).toBe("3a");
+  expect(server.asked.map((one) => one.to)).not.toContain(JUDGE);
+  type(field("Index (EI)"), "3");
+  await waitFor(() => expect(accepted().disabled).toBe(false));
+  key("a");
+  expect((await screen.findByRole("alert")).textContent).toContain("Index 3? The target is 250");
+  expect(server.asked.map((one) => one.to)).not.toContain(RECORD);
+  key("a");
+  await waitFor(() => expect(server.last(RECORD).body).toMatchObject({ ei: 3 }));
+});
+
+it("a reject wants its reason before anything is kept", async () => {
+  const server = desk({ [RECORD]: { exposure: exposure(5), judgement: null } });
+  await exposed("");
+  press(/Record as rejected/);
+  expect(server.asked.map((one) => one.to)).not.toContain(RECORD);
+  await pick(/Why rejected/, "Patient moved");
+  await waitFor(() =>
+    expect(server.last(RECORD).body).toMatchObject({ outcome: "rejected", reject_reason: "motion" }),
+  );
+});
+
+it("back to the set-up and out again, what was typed and seen in the image still stands", async () => {
+  desk();
+  await exposed("400");
+  press("Motion");
+  type(field("kVp really set"), "82");
+  key("Escape");
+  expect(screen.queryByText("Exposure made")).toBeNull();
+  expect(screen.getByText("As charted.")).toBeDefined();
+  key("Enter");
+  expect(field("Index (EI)").value).toBe("400");
+  expect(field("kVp really set").value).toBe("82");
+  expect(screen.getByRole("button", { name: /Motion/, pressed: true })).toBeDefined();
+});
+
+it("the simulated index is that of what was really set", async () => {
+  const server = desk({ "POST /api/read-outs": { ei: 261, optical_density: null } });
+  await exposed("");
+  type(field("mAs really set"), "50");
+  key("f");
+  await waitFor(() => expect(field("Index (EI)").value).toBe("261"));
+  expect(server.last("POST /api/read-outs").body).toMatchObject({ setup: { kvp: 80, mas: 50 } });
+});
+
+it("takes back one's own records by name, after a question", async () => {
+  const server = desk({
+    "GET /api/exposures": [{ ...exposure(7), recorded_by: "tamsin" }],
+    "POST /api/exposures/7/undo": exposure(7),
+  });
+  await ready();
+  await screen.findByText(/Your last record/);
+  expect(server.last("GET /api/exposures").query.get("recorded_by")).toBe("tamsin");
+  press("Take back…");
+  press("Take back");
+  expect(server.asked.map((one) => one.to)).not.toContain("POST /api/exposures/7/undo");
+  press("Yes, take it back");
+  await waitFor(() => server.last("POST /api/exposures/7/undo"));
+});
+
+it("kVp and mAs can both be by hand", async () => {
+  const server = desk();
+  await ready();
+  fireEvent.click(screen.getByRole("radio", { name: "Exposure" }));
+  type(field("kVp by hand"), "85");
+  type(field("mAs by hand"), "22");
+  await waitFor(() => expect(server.last(TECHNIQUE).body).toMatchObject({ setup: { kvp: 85, mas: 22 } }));
+  await waitFor(() => expect(mas()).toBe("22"));
 });
 
 it("where the methods part, the model's technique is one press away", async () => {
@@ -141,8 +291,35 @@ it("with no server nothing is shown and nothing is kept; typed numbers stay", as
   up = false;
   measure("30");
   expect((await screen.findByRole("alert")).textContent).toContain("does not answer");
+  expect(mas()).not.toMatch(/\d/);
+  expect(field("Thickness").value).toBe("30");
+  key("Enter");
+  expect(accepted().disabled).toBe(true);
+});
+
+it("somebody else at the console finds nothing of the last patient", async () => {
+  let here = me;
+  const { queries } = desk({ "GET /api/start": () => start({ session: here }) });
+  await ready();
+  measure("21");
+  here = session(person("joren", "keeper"));
+  await queries.invalidateQueries({ queryKey: ["start"] });
+  expect(await screen.findByText("Who is next?")).toBeDefined();
   expect(screen.queryByTestId("numbers")).toBeNull();
-  expect(screen.getByLabelText<HTMLInputElement>(/thickness/i, { selector: "input" }).value).toBe("30");
+});
+
+it("a console left alone shows no one's numbers until somebody says whose they are", async () => {
+  vi.useFakeTimers({ toFake: ["setTimeout", "clearTimeout"] });
+  try {
+    desk();
+    await vi.waitFor(() => expect(mas()).toBe("40"));
+    act(() => vi.advanceTimersByTime(10 * 60_000 + 1));
+    expect(screen.queryByTestId("numbers")).toBeNull();
+    press("Go on with this patient");
+    expect(mas()).toBe("40");
+  } finally {
+    vi.useRealTimers();
+  }
 });
 
 it("keys change support, grid and unit, and one key takes all of it back to the chart", async () => {
@@ -151,13 +328,13 @@ it("keys change support, grid and unit, and one key takes all of it back to the 
   const setup = () => (server.last(TECHNIQUE).body as TechniqueRequest).setup as Record<string, unknown>;
   key("b");
   await waitFor(() => expect(setup().support).toBe("tabletop"));
+  expect(screen.getByText("1 thing changed.")).toBeDefined();
   key("x");
   expect(screen.queryByRole("button", { name: "Back to chart" })).toBeNull();
-  fireEvent.change(document.getElementById("sid") as HTMLElement, { target: { value: "115" } });
-  fireEvent.blur(document.getElementById("sid") as HTMLElement);
+  type(field("SID (measured)"), "115");
   await waitFor(() => expect(setup().sid_cm).toBe(115));
   press("Back to chart");
-  expect(document.getElementById("sid")).toHaveProperty("value", "");
+  expect(field("SID (measured)").value).toBe("");
 });
 
 it("lengths typed in inches go out in centimetres", async () => {
@@ -191,14 +368,14 @@ const CERVICAL = {
 };
 
 function trauma(routes: Record<string, unknown> = {}) {
-  return desk({
-    "GET /api/start": start({
-      exams: [CERVICAL, ...EXAMS],
-      session: session(person("tamsin", "technologist")),
-    }),
-    "POST /api/run-sheets": { steps: [] },
-    ...routes,
-  });
+  return desk(
+    {
+      "GET /api/start": start({ exams: [CERVICAL, ...EXAMS], session: me }),
+      "POST /api/run-sheets": { steps: [] },
+      ...routes,
+    },
+    CERVICAL,
+  );
 }
 
 it("a clearance is kept with who and when before it counts, and not applicable needs a reason", async () => {

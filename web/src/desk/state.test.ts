@@ -2,7 +2,7 @@ import { expect, it } from "vitest";
 
 import type { Exam, Room } from "../api/queries";
 import { measuredSoFar, personOf, requestFor } from "./request";
-import { type Action, type DeskState, firstState, isView, reduce } from "./state";
+import { type Action, changesOf, type DeskState, isView, NO_EXAM, reduce } from "./state";
 
 const step = (projections: string[], more = {}) => ({
   projections,
@@ -30,15 +30,44 @@ const CHEST = {
 } as Exam;
 const ROOM = { id: "room-1" } as Room;
 
-const start = () => firstState([TRAUMA, CHEST], new Set(["lat", "c-ap"]));
+/** The chest in hand, on its second view. */
+const start = () => after(NO_EXAM, { do: "exam", exam: CHEST }, { do: "go", to: 1 });
 const after = (state: DeskState, ...actions: Action[]) => actions.reduce(reduce, state);
 const view = (state: DeskState) => state.stops[state.at]?.projection;
 
-it("begins with the chest where the chart has it, on its first charted view", () => {
-  expect(start().exam).toBe("chest");
-  expect(view(start())).toBe("lat");
-  expect(view(firstState([TRAUMA], new Set(["c-ap"])))).toBe("c-ap");
-  expect(firstState([], new Set()).stops).toEqual([]);
+it("begins with nobody, and the next patient is nobody again", () => {
+  expect(view(NO_EXAM)).toBeUndefined();
+  const busy = after(
+    start(),
+    { do: "thickness", cm: 24 },
+    { do: "school", school: "model" },
+    { do: "exposed" },
+  );
+  expect(reduce(busy, { do: "next-patient" })).toEqual(NO_EXAM);
+});
+
+it("the judging belongs to one view: another view, or a repeat, begins before its exposure", () => {
+  const made = reduce(start(), { do: "exposed" });
+  expect(made.exposed).toBe(made.stops[1]?.key);
+  for (const away of [
+    { do: "go", to: 0 },
+    { do: "repeat" },
+    { do: "add", projection: "pa" },
+    { do: "before" },
+    { do: "exam", exam: TRAUMA },
+  ] as Action[])
+    expect(reduce(made, away).exposed).toBeNull();
+});
+
+it("says how many things differ from the chart", () => {
+  const set = after(
+    start(),
+    { do: "setup", change: { sid_cm: 110, kvp: 80 } },
+    { do: "patient", change: { cast: "wet", sex: "female" } },
+  );
+  expect([changesOf(start()), changesOf(set), changesOf(reduce(set, { do: "as-charted" }))]).toEqual([
+    0, 3, 0,
+  ]);
 });
 
 it("leaves nothing of the last patient to the next exam", () => {

@@ -62,6 +62,7 @@ export interface DeskState {
   why: string;
   study: string;
   question: string;
+  side: string;
   stops: Stop[];
   at: number;
   patient: Patient;
@@ -73,12 +74,15 @@ export interface DeskState {
   /** The method to calculate by; null leaves it to the room. */
   school: "rules" | "model" | null;
   checked: string[];
+  /** The stop whose exposure was made: its image is judged now. */
+  exposed: number | null;
 }
 
 /** What the worklist says of a request. */
 export interface Study {
   key: string;
   question: string;
+  side?: string;
   age_band?: AgeBand;
 }
 
@@ -104,10 +108,34 @@ export type Action =
   | { do: "measure"; mat_cm?: number | null; jaw_cm?: number | null }
   | { do: "school"; school: DeskState["school"] }
   | { do: "check"; text: string }
-  | { do: "as-charted" };
+  | { do: "as-charted" }
+  | { do: "exposed" }
+  | { do: "before" }
+  | { do: "next-patient" };
 
 /** What belongs to one patient and goes with them. */
-const NOBODY = { patient: {}, facts: {}, mat_cm: null, jaw_cm: null, confirmed: null, checked: [] };
+const NOBODY = {
+  patient: {},
+  facts: {},
+  mat_cm: null,
+  jaw_cm: null,
+  confirmed: null,
+  checked: [],
+  exposed: null,
+};
+
+/** Nobody is chosen: no exam, no view, and so no technique. */
+export const NO_EXAM: DeskState = {
+  exam: null,
+  why: "",
+  study: "",
+  question: "",
+  side: "",
+  stops: [],
+  at: 0,
+  school: null,
+  ...NOBODY,
+};
 
 let last = 0;
 
@@ -171,6 +199,7 @@ export function reduce(state: DeskState, action: Action): DeskState {
         why: exam.why,
         study: study?.key ?? "",
         question: study?.question ?? "",
+        side: study?.side ?? "",
         stops,
         at: Math.max(0, stops.findIndex(isView)),
       };
@@ -183,17 +212,18 @@ export function reduce(state: DeskState, action: Action): DeskState {
         why: "",
         study: "",
         question: "",
+        side: "",
         stops: [stop([action.projection])],
         at: 0,
       };
     case "go":
-      return isView(state.stops[action.to]) ? { ...state, at: action.to } : state;
+      return isView(state.stops[action.to]) ? { ...state, at: action.to, exposed: null } : state;
     case "mark":
       return { ...state, stops: here(state, { status: action.status }, action.at) };
     case "add": {
       const stops = [...state.stops];
       stops.splice(state.at + 1, 0, stop([action.projection], { note: "Added." }));
-      return { ...state, stops, at: state.at + 1 };
+      return { ...state, stops, at: state.at + 1, exposed: null };
     }
     case "repeat": {
       const now = state.stops[state.at];
@@ -206,7 +236,7 @@ export function reduce(state: DeskState, action: Action): DeskState {
       };
       const stops = [...state.stops];
       stops.splice(state.at + 1, 0, { ...again, setup: now.setup, angle_school: now.angle_school });
-      return { ...state, stops, at: state.at + 1 };
+      return { ...state, stops, at: state.at + 1, exposed: null };
     }
     case "remove": {
       const stops = state.stops.filter((_, i) => i !== action.at);
@@ -258,24 +288,16 @@ export function reduce(state: DeskState, action: Action): DeskState {
         patient: merged(state.patient, { condition: null, cast: null, contrast: null }),
         stops: here(state, { setup: {}, angle_school: null }),
       };
+    case "exposed":
+      return { ...state, exposed: state.stops[state.at]?.key ?? null };
+    case "before":
+      return { ...state, exposed: null };
+    case "next-patient":
+      return NO_EXAM;
   }
 }
 
-/** Where the Desk begins: the first exam that the chart holds, on its first charted view. */
-export function firstState(exams: Exam[], charted: ReadonlySet<string>): DeskState {
-  const blank: DeskState = {
-    exam: null,
-    why: "",
-    study: "",
-    question: "",
-    stops: [],
-    at: 0,
-    school: null,
-    ...NOBODY,
-  };
-  const possible = exams.filter((one) => one.projections.some((id) => charted.has(id)));
-  const exam = possible.find((one) => one.id === "chest") ?? possible[0] ?? exams[0];
-  const fresh = exam ? reduce(blank, { do: "exam", exam }) : blank;
-  const at = fresh.stops.findIndex((one) => one.projection !== null && charted.has(one.projection));
-  return at < 0 ? fresh : { ...fresh, at };
-}
+/** How many things differ from the chart, and from a patient of whom nothing is known, for the view in hand. */
+export const changesOf = (state: DeskState) =>
+  Object.keys(state.stops[state.at]?.setup ?? {}).length +
+  [state.patient.condition, state.patient.cast, state.patient.contrast].filter(Boolean).length;

@@ -2,7 +2,7 @@
 import { beforeEach, expect, it } from "vitest";
 
 import type { Exam } from "../api/queries";
-import { firstState, reduce } from "./state";
+import { NO_EXAM, reduce } from "./state";
 import { store, stored } from "./storage";
 
 const EXAM = {
@@ -12,7 +12,8 @@ const EXAM = {
   projections: ["pa"],
   steps: [{ projections: ["pa"] }],
 } as unknown as Exam;
-const state = reduce(firstState([EXAM], new Set(["pa"])), { do: "thickness", cm: 24 });
+const chest = reduce(NO_EXAM, { do: "exam", exam: EXAM });
+const state = reduce(chest, { do: "thickness", cm: 24 });
 
 beforeEach(() => sessionStorage.clear());
 
@@ -20,6 +21,8 @@ it("gives back what was in hand in this tab, for its own room", () => {
   store("room-1", state);
   expect(stored("room-1")).toEqual(state);
   expect(stored("room-2")).toBeNull();
+  store("room-2", NO_EXAM);
+  expect(stored("room-2")).toEqual(NO_EXAM);
 });
 
 it("gives keys that no stored stop has", () => {
@@ -36,7 +39,8 @@ it("takes nothing from another version, or from what is not whole", () => {
     "[]",
     JSON.stringify(state),
     JSON.stringify({ version: 1, state }),
-    JSON.stringify({ version: 2 }),
+    JSON.stringify({ version: 2, state }),
+    JSON.stringify({ version: 3 }),
   ]) {
     sessionStorage.setItem("oakbeam.desk.room-1", text);
     expect(stored("room-1")).toBeNull();

@@ -1,7 +1,7 @@
 import { type DeskState, isView, keysAbove } from "./state";
 
 /** Raised whenever DeskState changes its shape: what an older version left in the tab is then not taken for today's. */
-const VERSION = 2;
+const VERSION = 3;
 const place = (room: string) => `oakbeam.desk.${room}`;
 
 /** The exam in hand outlives a reload and a look at another view, in this tab only. */
@@ -18,8 +18,8 @@ export function stored(room: string): DeskState | null {
     } | null;
     if (kept?.version !== VERSION || !kept.state) return null;
     const { state } = kept;
-    if (!isView(state.stops[state.at])) return null;
-    keysAbove(Math.max(...state.stops.map((one) => one.key)));
+    if (state.stops.length > 0 && !isView(state.stops[state.at])) return null;
+    keysAbove(Math.max(0, ...state.stops.map((one) => one.key)));
     return state;
   } catch {
     return null;

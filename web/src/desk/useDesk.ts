@@ -1,13 +1,13 @@
 import { useEffect, useMemo, useReducer } from "react";
 
-import type { Exam, Projection, Room, TechniqueRequest } from "../api/queries";
+import type { Projection, Room, TechniqueRequest } from "../api/queries";
 import { requestFor } from "./request";
-import { firstState, reduce } from "./state";
+import { NO_EXAM, reduce } from "./state";
 import { store, stored } from "./storage";
 
 /** The exam in hand at the Desk of a room: its state, what may be done to it, and the request that it makes. */
-export function useDesk(room: Room, projections: Projection[], exams: Exam[], charted: ReadonlySet<string>) {
-  const [state, act] = useReducer(reduce, null, () => stored(room.id) ?? firstState(exams, charted));
+export function useDesk(room: Room, projections: Projection[]) {
+  const [state, act] = useReducer(reduce, null, () => stored(room.id) ?? NO_EXAM);
   useEffect(() => store(room.id, state), [room.id, state]);
   const now = state.stops[state.at];
   const projection = projections.find((one) => one.id === now?.projection);

@@ -85,7 +85,7 @@ export function Department({ page }: { page: Page }) {
       {(pending || own) && (
         <div className="mt-2 flex gap-2">
           {pending && (
-            <Button tone="beam" disabled={save.isPending} onClick={keep}>
+            <Button tone="main" disabled={save.isPending} onClick={keep}>
               Keep for our department
             </Button>
           )}

@@ -49,7 +49,7 @@ export function OwnPassword({ mustChange }: { mustChange: boolean }) {
         secret
       />
       <div className="flex gap-2">
-        <Button type="submit" tone="beam" disabled={!old || fresh.length < 10 || change.isPending}>
+        <Button type="submit" tone="main" disabled={!old || fresh.length < 10 || change.isPending}>
           Change it and sign in again
         </Button>
         {!mustChange && (

@@ -159,7 +159,7 @@ function NewPerson({ onDone }: { onDone: () => void }) {
         ))}
       </div>
       <div className="mt-2 flex gap-2">
-        <Button type="submit" tone="beam" disabled={add.isPending || roles.length === 0}>
+        <Button type="submit" tone="main" disabled={add.isPending || roles.length === 0}>
           Add
         </Button>
         <Button tone="quiet" onClick={onDone}>

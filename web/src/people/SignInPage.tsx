@@ -73,7 +73,7 @@ export function SignInPage() {
             secret
           />
           <div className="flex gap-2">
-            <Button type="submit" tone="beam" disabled={!person.trim() || !password || signIn.isPending}>
+            <Button type="submit" tone="main" disabled={!person.trim() || !password || signIn.isPending}>
               Sign in
             </Button>
             {here && (

@@ -139,7 +139,7 @@ export function Calibration({ room }: { room: Room }) {
               <FitView room={room} fit={fit.data} />
               <div className="mt-4 flex items-center gap-4 border-t border-rule pt-3">
                 <Button
-                  tone="beam"
+                  tone="main"
                   disabled={accept.isPending}
                   onClick={() => accept.mutate({ room: room.id, body: readings })}
                 >

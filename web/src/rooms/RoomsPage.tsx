@@ -101,7 +101,7 @@ export function RoomsPage({ room }: { room: Room }) {
                 </Button>
               )}
               <Button
-                tone="beam"
+                tone="main"
                 disabled={!dirty || change.isPending}
                 onClick={() =>
                   change.mutate(shown, {

@@ -3,6 +3,7 @@ import type {
   Choices,
   Exam,
   Exposure,
+  Judgement,
   Line,
   LineTable,
   Person,
@@ -429,3 +430,22 @@ export const exposure = (id: number, change: Partial<Exposure> = {}): Exposure =
   id,
   ...change,
 });
+
+export const JUDGEMENT: Judgement = {
+  evaluation: {
+    di: 0,
+    level: "on_target",
+    verdict: "On target",
+    repeat: "no",
+    repeat_why: "No repeat.",
+    reliable: true,
+    factor: 1,
+    change: "none",
+    change_why: "Nothing to change.",
+    check_first: [],
+  },
+  target_ei: 250,
+  corrected: null,
+  correction_refused: null,
+  asks: [],
+};

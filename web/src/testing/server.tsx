@@ -91,11 +91,11 @@ function Where() {
   return <p data-testid="where">{pathname + search}</p>;
 }
 
-/** A part of the interface within what it lives in: its queries and an address. */
+/** A part of the interface within what it lives in: its queries, which are given back, and an address. */
 export function show(part: ReactNode, at = "/desk") {
   const queries = makeQueryClient();
   queries.setDefaultOptions({ queries: { ...queries.getDefaultOptions().queries, retryDelay: 1 } });
-  return render(
+  const shown = render(
     <QueryClientProvider client={queries}>
       <MemoryRouter initialEntries={[at]}>
         {part}
@@ -103,6 +103,7 @@ export function show(part: ReactNode, at = "/desk") {
       </MemoryRouter>
     </QueryClientProvider>,
   );
+  return { ...shown, queries };
 }
 
 export const where = () => screen.getByTestId("where").textContent;

@@ -1,9 +1,9 @@
 import type { ButtonHTMLAttributes } from "react";
 
-type Tone = "beam" | "plain" | "quiet" | "danger";
+type Tone = "main" | "plain" | "quiet" | "danger";
 
 const TONES: Record<Tone, string> = {
-  beam: "bg-beam text-on-beam font-semibold border-beam enabled:hover:brightness-110",
+  main: "bg-ink text-ground font-semibold border-ink enabled:hover:opacity-90",
   plain: "border-rule-strong text-ink enabled:hover:border-ink-2 enabled:hover:bg-raised",
   quiet: "border-transparent text-ink-2 enabled:hover:text-ink enabled:hover:bg-raised",
   danger: "border-bad text-bad enabled:hover:bg-raised",

@@ -15,7 +15,7 @@ export function Field({
   secret?: boolean;
 }) {
   return (
-    <div className="rounded-sm border border-rule-strong px-2.5 py-1 leading-tight focus-within:border-beam">
+    <div className="rounded-sm border border-rule-strong px-2.5 py-1 leading-tight focus-within:border-ink">
       <label htmlFor={id} className="label block">
         {label}
       </label>

@@ -9,6 +9,8 @@ interface Props {
   /** What stands in the field while nobody types. */
   shown: string;
   hint?: string;
+  /** Where outside checks find the field. */
+  part?: string;
   only?: Hit["kind"];
   onPick: (hit: Hit) => void;
   /** Shown under an empty query. */
@@ -17,7 +19,7 @@ interface Props {
 }
 
 /** A field that finds exams and views while one types; arrows choose, Enter takes, Escape leaves. */
-export function Finder({ id, label, shown, hint, only, onPick, idle, className = "" }: Props) {
+export function Finder({ id, label, shown, hint, part, only, onPick, idle, className = "" }: Props) {
   const [query, setQuery] = useState("");
   const [open, setOpen] = useState(false);
   const [mark, setMark] = useState(0);
@@ -60,10 +62,11 @@ export function Finder({ id, label, shown, hint, only, onPick, idle, className =
   const list = `${id}-list`;
   return (
     <div ref={box} className={`relative ${className}`}>
-      <div className="flex items-center gap-2 rounded-sm border border-rule-strong px-2.5 focus-within:border-beam">
+      <div className="flex items-center gap-2 rounded-sm border border-rule-strong px-2.5 focus-within:border-ink">
         <input
           ref={field}
           id={id}
+          data-part={part}
           role="combobox"
           aria-label={label}
           aria-expanded={open}

@@ -1,6 +1,7 @@
 import { type KeyboardEvent, useEffect, useRef, useState } from "react";
 
-import { trimmed, typed } from "./units";
+import { useTellPending } from "./pending";
+import { readAs, type Reading, trimmed } from "./units";
 
 const SETTLE_MS = 220;
 
@@ -19,13 +20,29 @@ interface Props {
   invalid?: boolean;
   /** In a table, whose head names the column: the label is only read out. */
   bare?: boolean;
+  /** Where outside checks find the field. */
+  part?: string;
+  /** Left of zero too. */
+  signed?: boolean;
+  /** For a narrow column: short words with the unit over the number; the label is read out. */
+  slim?: string;
   /** True while a typed number can only be the start of a longer one: it is then kept back until the field is left. */
   unfinished?: (value: number) => boolean;
 }
 
+/** What can be typed, where what was typed is not it. */
+const SAY: Record<Reading, string> = {
+  number: "Type a number, as 12.5.",
+  length: 'Type a length, as 24.5, 24 cm or 9 1/2".',
+  angle: "Type an angle, as 10, −10 or 10 caudal.",
+};
+const readingOf = (unit: string | undefined): Reading =>
+  unit === "cm" || unit === "in" ? "length" : unit === "°" ? "angle" : "number";
+
 /**
  * A number typed by a person. While the field has the cursor it keeps the text as typed; the number goes out when the typing
- * rests, and at once on Enter or on leaving. Empty means null. Escape leaves the field.
+ * rests, and at once on Enter or on leaving. Empty means null. Escape takes back what was typed and leaves. What cannot be
+ * read stays in the field, with what can be typed said under it; no key pressed here reaches the view.
  */
 export function NumberField({
   id,
@@ -39,24 +56,38 @@ export function NumberField({
   className = "",
   invalid = false,
   bare = false,
+  part,
+  signed = false,
+  slim,
   unfinished,
 }: Props) {
   const [draft, setDraft] = useState<string | null>(null);
   const timer = useRef<number>(undefined);
+  const reading = readingOf(unit);
+  const read = (text: string) => {
+    const number = readAs(reading, text, unit);
+    return number !== null && number < 0 && !signed ? null : number;
+  };
   const shown = draft ?? (value === null ? "" : trimmed(value, digits));
-  const wrong = invalid || (draft !== null && draft.trim() !== "" && typed(draft) === null);
+  const unread = draft !== null && draft.trim() !== "" && read(draft) === null;
+  const wrong = invalid || unread;
+  const same = (text: string) => {
+    const number = text.trim() === "" ? null : read(text);
+    return number === value || (number !== null && value !== null && Math.abs(number - value) < 1e-9);
+  };
+  useTellPending(id, draft !== null && !same(draft));
 
   useEffect(() => () => window.clearTimeout(timer.current), []);
 
   function send(text: string) {
-    const number = typed(text);
+    const number = read(text);
     if (number !== null || text.trim() === "") onChange(number);
   }
 
   function type(text: string) {
     setDraft(text);
     window.clearTimeout(timer.current);
-    const number = typed(text);
+    const number = read(text);
     if (number !== null && unfinished?.(number)) return;
     timer.current = window.setTimeout(() => send(text), SETTLE_MS);
   }
@@ -64,37 +95,42 @@ export function NumberField({
   function leave() {
     window.clearTimeout(timer.current);
     if (draft !== null) send(draft);
-    setDraft(null);
+    if (!unread) setDraft(null);
   }
 
   function key(event: KeyboardEvent<HTMLInputElement>) {
-    if (event.key === "Enter" || event.key === "Escape") event.currentTarget.blur();
-    // No number holds a letter: it is meant for the view. The field is left, its number goes out, then the key counts.
-    if (/^[a-z]$/i.test(event.key) && !event.ctrlKey && !event.metaKey && !event.altKey) {
-      event.preventDefault();
-      event.currentTarget.blur();
-      const pressed = event.key;
-      window.setTimeout(() =>
-        document.body.dispatchEvent(new window.KeyboardEvent("keydown", { key: pressed, bubbles: true })),
-      );
+    const field = event.currentTarget;
+    if (event.key === "Enter") field.blur();
+    if (event.key === "Escape") {
+      window.clearTimeout(timer.current);
+      setDraft(null);
+      // After the draft is gone, so that leaving sends nothing.
+      window.setTimeout(() => field.blur());
     }
   }
 
   return (
     <div className={className}>
       <div
-        className={`flex ${bare ? "min-h-10" : "min-h-[2.875rem]"} items-center rounded-sm border px-2.5 focus-within:border-beam ${wrong ? "border-bad" : "border-rule-strong"}`}
+        className={`flex ${bare ? "min-h-10" : "min-h-[2.875rem]"} items-center rounded-sm border px-2.5 focus-within:border-ink ${wrong ? "border-bad" : "border-rule-strong"}`}
       >
         <div className="min-w-0 flex-1 leading-tight">
-          <label htmlFor={id} className={bare ? "sr-only" : "label block truncate"}>
+          <label htmlFor={id} className={bare || slim ? "sr-only" : "label block truncate"}>
             {label}
           </label>
+          {slim && (
+            <span aria-hidden className="label block truncate">
+              {slim}, {unit}
+            </span>
+          )}
           <input
             id={id}
             inputMode="decimal"
             autoComplete="off"
+            data-part={part}
             aria-invalid={wrong}
-            className="block w-full bg-transparent leading-tight outline-none"
+            aria-describedby={unread ? `${id}-say` : undefined}
+            className="block w-full scroll-mt-56 bg-transparent leading-tight outline-none xl:scroll-mt-0"
             value={shown}
             placeholder={placeholder}
             onFocus={(event) => event.currentTarget.select()}
@@ -103,7 +139,7 @@ export function NumberField({
             onKeyDown={key}
           />
         </div>
-        {!bare && (
+        {!bare && !slim && (
           <div className="pl-1 text-right text-note leading-tight text-ink-3">
             <span aria-hidden className="block text-[0.6875rem]">
               {hint ?? "\u00a0"}
@@ -112,6 +148,11 @@ export function NumberField({
           </div>
         )}
       </div>
+      {unread && (
+        <p id={`${id}-say`} className={bare ? "sr-only" : "mt-0.5 text-note text-bad"}>
+          {SAY[reading]}
+        </p>
+      )}
     </div>
   );
 }

@@ -10,7 +10,7 @@ interface Props {
 /** A short text typed by a person; it goes out trimmed when the field is left, or with each key. */
 export function TextField({ id, label, value, onChange, live = false }: Props) {
   return (
-    <div className="flex min-h-[2.875rem] flex-col justify-center rounded-sm border border-rule-strong px-2.5 leading-tight focus-within:border-beam">
+    <div className="flex min-h-[2.875rem] flex-col justify-center rounded-sm border border-rule-strong px-2.5 leading-tight focus-within:border-ink">
       <label htmlFor={id} className="label block truncate">
         {label}
       </label>

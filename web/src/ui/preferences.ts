@@ -1,14 +1,15 @@
 import { useSyncExternalStore } from "react";
 
-/** What a person chose once, kept in this browser: theme, unit of length, room. */
+/** What a person chose once, kept in this browser: theme, unit of length, room, and how single keys work. */
 interface Preferences {
   theme: "night" | "day";
   unit: "cm" | "in";
   room: string | null;
+  keys: "plain" | "alt" | "off";
 }
 
 const KEY = "oakbeam.preferences";
-const DEFAULTS: Preferences = { theme: "night", unit: "cm", room: null };
+const DEFAULTS: Preferences = { theme: "night", unit: "cm", room: null, keys: "plain" };
 
 function load(): Preferences {
   try {
@@ -17,6 +18,7 @@ function load(): Preferences {
       theme: kept.theme === "day" ? "day" : "night",
       unit: kept.unit === "in" ? "in" : "cm",
       room: typeof kept.room === "string" ? kept.room : null,
+      keys: kept.keys === "alt" || kept.keys === "off" ? kept.keys : "plain",
     };
   } catch {
     return DEFAULTS;

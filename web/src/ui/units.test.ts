@@ -1,6 +1,17 @@
 import { describe, expect, it } from "vitest";
 
-import { figure, fromCm, length, signed, toCm, trimmed, typed } from "./units";
+import {
+  figure,
+  fromCm,
+  length,
+  readAs,
+  signed,
+  toCm,
+  trimmed,
+  typed,
+  typedAngle,
+  typedLength,
+} from "./units";
 
 describe("lengths", () => {
   it("go to inches and back unchanged", () => {
@@ -22,6 +33,47 @@ describe("typed numbers", () => {
   });
   it("refuse what is none", () => {
     for (const text of ["", ".", "-3", "1e3", "12 cm", "1,2,3"]) expect(typed(text)).toBeNull();
+  });
+});
+
+describe("what people type", () => {
+  it.each([
+    ["24", "cm", 24],
+    ["24 cm", "cm", 24],
+    ["24cm", "in", 24 / 2.54],
+    ["240 mm", "cm", 24],
+    ["1 m", "cm", 100],
+    ["1,5", "cm", 1.5],
+    [".5", "cm", 0.5],
+    ["9.5 in", "cm", 24.13],
+    ['9 1/2"', "cm", 24.13],
+    ["9 1/2", "in", 9.5],
+    ["1/2 in", "in", 0.5],
+    ['7"', "cm", 17.78],
+    ["7″", "in", 7],
+  ] as const)("%s in %s", (text, unit, wanted) => expect(typedLength(text, unit)).toBeCloseTo(wanted, 9));
+
+  it.each(["", "cm", "24 kg", "24a", "-3", "1 2", "9 1/", "1/0 in", "1,250", "2 4 cm"])(
+    "no length: %s",
+    (text) => expect(typedLength(text, "cm")).toBeNull(),
+  );
+
+  it.each([
+    ["10", 10],
+    ["-10", -10],
+    ["−10°", -10],
+    ["10 caudal", -10],
+    ["15° ceph", 15],
+    ["12,5 cephalad", 12.5],
+  ] as const)("angle %s", (text, wanted) => expect(typedAngle(text)).toBe(wanted));
+
+  it.each(["", "caudal", "10 x", "--3", "1e2"])("no angle: %s", (text) =>
+    expect(typedAngle(text)).toBeNull(),
+  );
+
+  it("a plain number may have its field's own unit behind it, and no other", () => {
+    expect([readAs("number", "80 kVp", "kVp"), readAs("number", "80kvp", "kVp")]).toEqual([80, 80]);
+    expect(readAs("number", "80 mAs", "kVp")).toBeNull();
   });
 });
 

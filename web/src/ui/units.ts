@@ -38,3 +38,59 @@ export function typed(text: string): number | null {
   if (!/^\d*\.?\d*$/.test(cleaned) || !/\d/.test(cleaned)) return null;
   return Number(cleaned);
 }
+
+/** What a field reads: a plain number, a length in any usual unit, or an angle with its direction. */
+export type Reading = "number" | "length" | "angle";
+
+const NUMBER = String.raw`\d+(?:[.,]\d+)?|[.,]\d+`;
+const LENGTH = new RegExp(String.raw`^(?:(\d+)\s+)?(\d+)\s*/\s*(\d+)\s*(\D*)$|^(${NUMBER})\s*(\D*)$`);
+const IN_CM: Record<string, number> = {
+  cm: 1,
+  mm: 0.1,
+  m: 100,
+  in: CM_PER_IN,
+  inch: CM_PER_IN,
+  inches: CM_PER_IN,
+  '"': CM_PER_IN,
+  "″": CM_PER_IN,
+  "''": CM_PER_IN,
+};
+
+/** A length as typed, in the unit asked for: 24, 24 cm, 1,5, 9.5 in, 9 1/2", 7″. Null where it is none. */
+export function typedLength(text: string, unit: Unit): number | null {
+  const found = LENGTH.exec(text.trim().toLowerCase());
+  if (!found) return null;
+  const [, whole, over, under, ofFraction, decimal, ofDecimal] = found;
+  const number = decimal === undefined ? Number(whole ?? 0) + Number(over) / Number(under) : typed(decimal);
+  const named = (ofFraction ?? ofDecimal ?? "").trim();
+  const scale = IN_CM[named === "" ? unit : named];
+  if (number === null || scale === undefined || !Number.isFinite(number)) return null;
+  return named === "" ? number : fromCm(number * scale, unit);
+}
+
+const ANGLE = new RegExp(String.raw`^([+\-−]?)\s*(${NUMBER})\s*(?:°|deg|degrees)?\s*([a-z]*)$`);
+
+/** An angle as typed, toward the head positive: 10, −10, 10 caudal, 15° ceph. Null where it is none. */
+export function typedAngle(text: string): number | null {
+  const found = ANGLE.exec(text.trim().toLowerCase());
+  const number = found ? typed(found[2] ?? "") : null;
+  if (!found || number === null) return null;
+  const toward = found[3] ?? "";
+  if (
+    toward !== "" &&
+    !"cephalad cephalic".split(" ").some((word) => word.startsWith(toward)) &&
+    !"caudal caudad".split(" ").some((word) => word.startsWith(toward))
+  )
+    return null;
+  const down = found[1] === "-" || found[1] === "−";
+  return (toward.startsWith("ca") ? !down : down) ? -number : number;
+}
+
+/** What a field makes of a text; its own unit may stand behind the number. */
+export function readAs(reading: Reading, text: string, unit: string | undefined): number | null {
+  if (reading === "length") return typedLength(text, unit === "in" ? "in" : "cm");
+  if (reading === "angle") return typedAngle(text);
+  const own = (unit ?? "").toLowerCase();
+  const plain = text.trim().toLowerCase();
+  return typed(own !== "" && plain.endsWith(own) ? plain.slice(0, -own.length).trim() : plain);
+}

@@ -1,10 +1,14 @@
 // @vitest-environment jsdom
-import { cleanup, fireEvent, render, screen } from "@testing-library/react";
+import { act, cleanup, fireEvent, render, screen } from "@testing-library/react";
 import { afterEach, expect, it, vi } from "vitest";
 
+import { prefer } from "./preferences";
 import { useKeys } from "./useKeys";
 
-afterEach(cleanup);
+afterEach(() => {
+  cleanup();
+  prefer({ keys: "plain" });
+});
 
 function View({ run }: { run: () => void }) {
   useKeys([{ keys: ["a"], shown: "a", does: "accept", run }]);
@@ -27,6 +31,29 @@ it("a plain key counts, but not in a field, a dialog, or with Ctrl", () => {
   fireEvent.keyDown(screen.getByRole("button"), { key: "a" });
   fireEvent.keyDown(document.body, { key: "a", ctrlKey: true });
   fireEvent.keyDown(document.body, { key: "b" });
+  expect(run).toHaveBeenCalledTimes(1);
+});
+
+it("a key that is held down counts once", () => {
+  const run = vi.fn();
+  render(<View run={run} />);
+  fireEvent.keyDown(document.body, { key: "a" });
+  for (let i = 0; i < 9; i++) fireEvent.keyDown(document.body, { key: "a", repeat: true });
+  expect(run).toHaveBeenCalledTimes(1);
+});
+
+it("single keys can be given Alt or be switched off", () => {
+  const run = vi.fn();
+  prefer({ keys: "alt" });
+  render(<View run={run} />);
+  fireEvent.keyDown(document.body, { key: "a" });
+  expect(run).not.toHaveBeenCalled();
+  // Alt makes another letter of it on some keyboards; the key is the same.
+  fireEvent.keyDown(document.body, { key: "å", code: "KeyA", altKey: true });
+  expect(run).toHaveBeenCalledTimes(1);
+  act(() => prefer({ keys: "off" }));
+  fireEvent.keyDown(document.body, { key: "a" });
+  fireEvent.keyDown(document.body, { key: "a", code: "KeyA", altKey: true });
   expect(run).toHaveBeenCalledTimes(1);
 });
 

@@ -50,7 +50,7 @@ export const NO_FILTER = "none";
 
 /** The filters of a room to choose from, none first. */
 export const filterOptions = (room: Room) => [
-  { value: NO_FILTER, label: "No added filter" },
+  { value: NO_FILTER, label: "None added" },
   ...room.filters.map((one) => ({ value: one.id, label: one.name })),
 ];
 

@@ -66,7 +66,7 @@ export function IndexView({ chart, bench, strips, projections, error }: Props) {
                   Leave them
                 </Button>
                 <Button
-                  tone="beam"
+                  tone="main"
                   disabled={proposals.length === 0 || bench.busy}
                   onClick={() => take(proposals)}
                 >
@@ -74,7 +74,7 @@ export function IndexView({ chart, bench, strips, projections, error }: Props) {
                 </Button>
               </>
             ) : (
-              <Button tone="beam" disabled={levelIt.isPending} onClick={() => propose(null)}>
+              <Button tone="main" disabled={levelIt.isPending} onClick={() => propose(null)}>
                 Level it: propose the smallest changes
               </Button>
             )}

@@ -123,7 +123,7 @@ function Offset({
 }) {
   const [text, setText] = useState(String(value));
   return (
-    <div className="rounded-sm border border-rule-strong px-2.5 py-1 leading-tight focus-within:border-beam">
+    <div className="rounded-sm border border-rule-strong px-2.5 py-1 leading-tight focus-within:border-ink">
       <label htmlFor={id} className="label block truncate">
         {label}
       </label>

@@ -143,7 +143,7 @@ export function Many({ chart, room, bench, lines, onDone }: Props) {
           >
             Take out
           </Button>
-          <Button type="submit" tone="beam" disabled={nothing || bench.busy || adjust.isPending}>
+          <Button type="submit" tone="main" disabled={nothing || bench.busy || adjust.isPending}>
             Change {lines.length}
           </Button>
         </div>
@@ -178,7 +178,7 @@ function Signed({
   const wrong = value.trim() !== "" && !/^[+\-−]?\d+([.,]\d+)?$/.test(value.trim());
   return (
     <div
-      className={`w-20 rounded-sm border px-2.5 py-1 leading-tight focus-within:border-beam ${wrong ? "border-bad" : "border-rule-strong"}`}
+      className={`w-20 rounded-sm border px-2.5 py-1 leading-tight focus-within:border-ink ${wrong ? "border-bad" : "border-rule-strong"}`}
     >
       <label htmlFor={id} className="label block">
         {label}

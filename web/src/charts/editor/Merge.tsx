@@ -133,7 +133,7 @@ export function Merge({ conflict, lines, name, onDone }: Props) {
         );
       })}
       <div className="mt-3 flex gap-2">
-        <Button tone="beam" onClick={() => onDone(merged())}>
+        <Button tone="main" onClick={() => onDone(merged())}>
           Keep as chosen
         </Button>
         <Button tone="quiet" onClick={() => onDone(null)}>

@@ -66,7 +66,7 @@ export function Adapt(props: Making) {
           }}
         />
         <Button
-          tone="beam"
+          tone="main"
           disabled={carry.isPending}
           onClick={() => carry.mutate({ room: room.id, chart: other.id })}
         >

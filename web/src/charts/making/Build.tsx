@@ -164,7 +164,7 @@ export function Build(props: Making & { lines: Line[] }) {
                     <input
                       aria-label={`Layers of ${at}`}
                       placeholder="soft 19, aluminium 0.5"
-                      className="min-h-10 w-full rounded-sm border border-rule-strong bg-transparent px-2.5 outline-none focus:border-beam"
+                      className="min-h-10 w-full rounded-sm border border-rule-strong bg-transparent px-2.5 outline-none focus:border-ink"
                       maxLength={200}
                       value={shot.layers}
                       onChange={(event) => put(i, { layers: event.currentTarget.value })}
@@ -205,7 +205,7 @@ export function Build(props: Making & { lines: Line[] }) {
           onChange={(next) => setSchool(next as School)}
         />
         <Button
-          tone="beam"
+          tone="main"
           className="ml-auto"
           disabled={whole.length === 0 || build.isPending}
           onClick={() => build.mutate({ room: room.id, body: { exposures: whole, school } })}

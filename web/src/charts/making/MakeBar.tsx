@@ -26,7 +26,7 @@ export function MakeBar({
           <TextField id="draft-name" label="Name of the draft" value={usual} onChange={setName} live />
         </div>
         <Button
-          tone="beam"
+          tone="main"
           disabled={open !== undefined || lines === 0 || making.making || !name.trim()}
           onClick={() => onMake(name.trim())}
         >

@@ -128,7 +128,7 @@ export function NewLine({ room, lines, projections, unit, goesTo, adding, error,
           />
         </fieldset>
         <div className="flex gap-2 border-t border-rule pt-3">
-          <Button type="submit" tone="beam" disabled={!shown || preview.isError || adding}>
+          <Button type="submit" tone="main" disabled={!shown || preview.isError || adding}>
             Add to {goesTo}
           </Button>
           <Button tone="quiet" onClick={onCancel}>

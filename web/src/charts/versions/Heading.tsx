@@ -44,7 +44,7 @@ export function Heading({ chart, mayEdit, onNewLine, onGone }: Props) {
           </p>
         </div>
         {chart.status !== "superseded" && !proposed && (
-          <Button tone={draft ? "plain" : "beam"} onClick={onNewLine}>
+          <Button tone={draft ? "plain" : "main"} onClick={onNewLine}>
             New line
           </Button>
         )}
@@ -60,7 +60,7 @@ export function Heading({ chart, mayEdit, onNewLine, onGone }: Props) {
               {sure ? "Discard: press again" : "Discard"}
             </Button>
             <Button
-              tone="beam"
+              tone="main"
               disabled={step.isPending || chart.lines.length === 0}
               onClick={() => step.mutate({ chart: chart.id, step: "propose" })}
             >
@@ -75,7 +75,7 @@ export function Heading({ chart, mayEdit, onNewLine, onGone }: Props) {
         )}
         {proposed && mayApprove && (
           <Button
-            tone="beam"
+            tone="main"
             disabled={step.isPending}
             onClick={() => step.mutate({ chart: chart.id, step: "approve" })}
           >
@@ -95,7 +95,7 @@ export function Heading({ chart, mayEdit, onNewLine, onGone }: Props) {
             autoFocus
             aria-label="Why it goes back"
             placeholder="What has to change before it can be approved"
-            className="min-h-10 flex-1 rounded-sm border border-rule-strong bg-transparent px-2.5 outline-none focus:border-beam"
+            className="min-h-10 flex-1 rounded-sm border border-rule-strong bg-transparent px-2.5 outline-none focus:border-ink"
             maxLength={500}
             value={why}
             onChange={(event) => setWhy(event.currentTarget.value)}
@@ -169,7 +169,7 @@ function DraftSettings({ chart }: { chart: Chart }) {
     });
   return (
     <div className="mt-2 flex flex-wrap items-start gap-2">
-      <div className="w-72 rounded-sm border border-rule-strong px-2.5 py-1 leading-tight focus-within:border-beam">
+      <div className="w-72 rounded-sm border border-rule-strong px-2.5 py-1 leading-tight focus-within:border-ink">
         <label htmlFor="chart-name" className="label block">
           Name of the chart
         </label>

@@ -37,7 +37,7 @@ export function Checks({ checks, state, act }: { checks: string[]; state: DeskSt
               {checks.map((text) => (
                 <label
                   key={text}
-                  className="flex min-h-10 items-center gap-3 rounded-xs px-2 hover:bg-beam-soft"
+                  className="flex min-h-10 items-center gap-3 rounded-xs px-2 hover:bg-sunken"
                 >
                   <input
                     type="checkbox"
@@ -66,7 +66,7 @@ export function Checks({ checks, state, act }: { checks: string[]; state: DeskSt
               />
               <div className="flex gap-2">
                 <Button
-                  tone="beam"
+                  tone="main"
                   disabled={keep.isPending}
                   onClick={() =>
                     keep.mutate(

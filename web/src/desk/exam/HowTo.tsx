@@ -1,7 +1,9 @@
+import type { ReactNode } from "react";
 import { Link } from "react-router";
 
 import type { Choices, Projection, TechniqueResponse } from "../../api/queries";
 import { useHand, withFingers } from "../../ui/hand";
+import { fromCm, trimmed, type Unit } from "../../ui/units";
 import { type Stop } from "../state";
 
 interface Props {
@@ -12,53 +14,90 @@ interface Props {
   changes: string[];
   openClearance: string | null;
   question: string;
+  side: string;
+  unit: Unit;
 }
 
-/** How this view is done as far as it bears on the exposure, and what the hands must change on the way to it. */
-export function HowTo({ projection, stop, choices, answer, changes, openClearance, question }: Props) {
+/** What the hands do for this view, in the order of the work: what changes, marker, receptor, position, centring, breath. */
+export function HowTo({
+  projection,
+  stop,
+  choices,
+  answer,
+  changes,
+  openClearance,
+  question,
+  side,
+  unit,
+}: Props) {
   const hand = useHand();
   const words = choices?.words;
   const breathing = projection.breathing.map((code) => words?.breathing?.[code] ?? code).join(" Or: ");
+  const [across, along] = projection.receptor_cm;
+  const lies = along > across ? "lengthwise" : along < across ? "crosswise" : "";
   return (
-    <div className="px-5 pt-1.5 text-note text-ink-2">
-      <p>
+    <section aria-label="This view" className="px-4 py-2 xl:px-5">
+      <h2 className="text-lead leading-tight">
         <Link
           to={`/guide/${projection.id}`}
-          className="-my-3 inline-flex min-h-10 items-center font-semibold text-ink underline decoration-rule-strong underline-offset-2 hover:decoration-beam"
+          className="underline decoration-rule-strong underline-offset-4 hover:decoration-ink"
           title="Open its page in the Guide"
         >
           {projection.exam} {projection.name}
         </Link>
-        {projection.exposures > 1 && <b className="text-ink"> · {projection.exposures} exposures</b>}
-        {stop.note && <span className="text-ink"> · {stop.note}</span>}
-        {question && <span> · Request: {question}</span>} <span className="text-ink-3">· Measure</span>{" "}
-        {projection.measure} <span className="text-ink-3">Centre</span>{" "}
-        {withFingers(projection.central_ray, hand)}{" "}
-        {answer?.turn && answer.turn.advice.deg !== 0 && (
-          <>
-            <span className="text-ink-3">Turn</span> {answer.turn.advice.deg.toFixed(0)}°{" "}
-          </>
-        )}
-        <span className="text-ink-3">Breathing</span> {breathing}
-        {projection.shields.includes("lead_behind") && (
-          <>
-            {" "}
-            <span className="text-ink-3">Scatter</span> Lead rubber on the table behind the part.
-          </>
-        )}
-      </p>
-      {(openClearance !== null || stop.when !== "" || changes.length > 0) && (
-        <p className="mt-0.5">
-          {openClearance !== null && <b className="mr-3 text-warn">◇ Not recorded yet: {openClearance}.</b>}
-          {stop.when && <span className="mr-3 text-warn">Only: {stop.when}.</span>}
-          {changes.length > 0 && (
-            <>
-              <span className="text-ink-3">From the view before: </span>
-              <span className="text-ink">{changes.join(" ")}</span>
-            </>
-          )}
+        {projection.exposures > 1 && <span> · {projection.exposures} exposures</span>}
+      </h2>
+      {(stop.note || stop.when || question) && (
+        <p className="mt-0.5 text-ink-2">
+          {stop.when && <b className="mr-2 font-semibold text-warn">Only: {stop.when}.</b>}
+          {stop.note && <span className="mr-2 text-ink">{stop.note}</span>}
+          {question && <>Request: {question}</>}
         </p>
       )}
-    </div>
+      {openClearance !== null && (
+        <p className="mt-0.5 font-semibold text-warn">◇ Not recorded yet: {openClearance}.</p>
+      )}
+      {changes.length > 0 && (
+        <p className="mt-0.5" data-part="change">
+          <span className="text-ink-2">Change from the last view: </span>
+          <b className="font-semibold">{changes.join(" ")}</b>
+        </p>
+      )}
+      <dl className="mt-1 grid grid-cols-[auto_minmax(0,1fr)] gap-x-3 gap-y-0.5 leading-snug">
+        <Row name="Marker">
+          <span data-part="marker">
+            {side && (
+              <b className="font-semibold">
+                {side === "right" ? "R: right side. " : side === "left" ? "L: left side. " : `${side}. `}
+              </b>
+            )}
+            {words?.marker?.[projection.marker] ?? projection.marker}{" "}
+            {projection.marker_note && `(${projection.marker_note})`}
+          </span>
+        </Row>
+        <Row name="Receptor">
+          {trimmed(fromCm(across, unit), unit === "cm" ? 0 : 1)} ×{" "}
+          {trimmed(fromCm(along, unit), unit === "cm" ? 0 : 1)} {unit} {lies}
+        </Row>
+        <Row name="Measure">{projection.measure}</Row>
+        <Row name="Centre">
+          {withFingers(projection.central_ray, hand)}
+          {answer?.turn && answer.turn.advice.deg !== 0 && ` Turn ${answer.turn.advice.deg.toFixed(0)}°.`}
+        </Row>
+        <Row name="Breathing">{breathing}</Row>
+        {projection.shields.includes("lead_behind") && (
+          <Row name="Scatter">Lead rubber on the table behind the part.</Row>
+        )}
+      </dl>
+    </section>
+  );
+}
+
+function Row({ name, children }: { name: string; children: ReactNode }) {
+  return (
+    <>
+      <dt className="text-ink-3">{name}</dt>
+      <dd className="text-ink-2">{children}</dd>
+    </>
   );
 }

@@ -2,13 +2,14 @@ import { Popover } from "radix-ui";
 import { type ReactNode, useEffect, useState } from "react";
 
 import type { Exam, Projection, Room } from "../../api/queries";
-import { useClearance, useWorklist } from "../../api/queries";
+import { useClearance } from "../../api/queries";
 import { Button } from "../../ui/Button";
 import { Finder } from "../../ui/Finder";
 import { Refusal } from "../../ui/Notice";
 import { Select } from "../../ui/Select";
 import { TextField } from "../../ui/TextField";
 import { SaveExam } from "./SaveExam";
+import { Worklist } from "./Worklist";
 import { type DeskState, type Stop } from "../state";
 import { type Act } from "../useDesk";
 
@@ -38,13 +39,17 @@ export function RunSheet({ room, exams, projections, charted, state, act, checks
     state.stops.map((one) => one.options.join()).join("|") !==
     (exam?.steps ?? []).map((step) => (step.projections ?? []).join()).join("|");
   return (
-    <section aria-label="Exam" className="flex items-center gap-3 border-b border-rule px-5 py-1.5">
+    <section
+      aria-label="Exam"
+      className="flex flex-wrap items-center gap-x-3 border-b border-rule px-4 py-1 xl:flex-nowrap xl:px-5"
+    >
       <Finder
         id="exam"
+        part="finder"
         label="Exam or view"
         shown={shown}
         hint="e"
-        className="w-52 shrink-0"
+        className="w-full sm:w-52 sm:shrink-0"
         onPick={(hit) => (hit.kind === "exam" ? open(hit.id) : act({ do: "view", projection: hit.id }))}
         idle={(close) => <Worklist exams={exams} act={act} close={close} />}
       />
@@ -89,8 +94,17 @@ export function RunSheet({ room, exams, projections, charted, state, act, checks
           onChange={(id) => act({ do: "method", at: state.at, projection: id })}
         />
       )}
-      <div className="flex shrink-0 items-center">
+      <div className="flex flex-wrap items-center xl:shrink-0 xl:flex-nowrap">
         {checks}
+        <Button
+          tone="quiet"
+          hint="q"
+          data-part="next-patient"
+          className="px-2!"
+          onClick={() => act({ do: "next-patient" })}
+        >
+          Next patient
+        </Button>
         {adding ? (
           <Finder
             id="add-view"
@@ -157,11 +171,11 @@ function View({
       aria-label={`${name}${stop.status === "todo" ? "" : `, ${stop.status}`}${stop.when ? `, only: ${stop.when}` : ""}`}
       title={[name, stop.when && `Only: ${stop.when}.`, stop.note].filter(Boolean).join(" ")}
       onClick={go}
-      className={`flex min-h-10 min-w-0 items-center gap-1.5 border-b-2 px-1.5 ${current ? "border-beam font-semibold text-ink" : "border-transparent text-ink-2 hover:text-ink"}`}
+      className={`flex min-h-10 min-w-0 items-center gap-1.5 border-b-2 px-1.5 ${current ? "border-ink font-semibold text-ink" : "border-transparent text-ink-2 hover:text-ink"}`}
     >
       <span
         aria-hidden
-        className={`flex size-5 shrink-0 items-center justify-center rounded-full border text-note ${current ? "border-beam bg-beam text-on-beam" : stop.when && stop.status === "todo" ? "border-dashed border-rule-strong" : "border-rule-strong"}`}
+        className={`flex size-5 shrink-0 items-center justify-center rounded-full border text-note ${current ? "border-ink bg-ink text-ground" : stop.when && stop.status === "todo" ? "border-dashed border-rule-strong" : "border-rule-strong"}`}
       >
         {mark}
       </span>
@@ -251,7 +265,7 @@ function Clearance({
               />
               <div className="flex gap-2">
                 <Button
-                  tone="beam"
+                  tone="main"
                   disabled={!who.trim() || clearance.isPending}
                   onClick={() => keep("cleared")}
                 >
@@ -305,48 +319,5 @@ function Wait({ stop, at, act }: { stop: Stop; at: number; act: Act }) {
     >
       <span aria-hidden>{left === null ? "◔" : left > 0 ? "◑" : "●"}</span> {words}
     </button>
-  );
-}
-
-/** The simulated worklist: the requests that wait. */
-function Worklist({ exams, act, close }: { exams: Exam[]; act: Act; close: () => void }) {
-  const list = useWorklist(true);
-  return (
-    <div className="px-1 py-1">
-      <p className="px-2 pb-1 text-note text-ink-3">
-        Waiting (simulated worklist). Or type: chest, knee lat, towne…
-      </p>
-      <ul>
-        {list.data?.map((one) => {
-          const exam = exams.find((other) => other.id === one.exam);
-          if (!exam) return null;
-          return (
-            <li key={one.study_key}>
-              <button
-                type="button"
-                onPointerDown={(event) => event.preventDefault()}
-                onClick={() => {
-                  act({
-                    do: "exam",
-                    exam,
-                    study: { key: one.study_key, question: one.question, age_band: one.age_band },
-                  });
-                  close();
-                }}
-                className="flex min-h-10 w-full items-center gap-3 rounded-xs px-2 text-left hover:bg-beam-soft"
-              >
-                <span className="w-14 shrink-0 text-note text-ink-3">{one.study_key}</span>
-                <span className="min-w-0 flex-1 truncate">
-                  {exam.name}
-                  {one.side && `, ${one.side}`}
-                  <span className="text-ink-3"> · {one.question}</span>
-                </span>
-                <span className="shrink-0 text-note text-ink-3">{one.arrives}</span>
-              </button>
-            </li>
-          );
-        })}
-      </ul>
-    </div>
   );
 }

@@ -59,7 +59,7 @@ export function SaveExam({ state, exams }: { state: DeskState; exams: Exam[] }) 
             </p>
           )}
           <Button
-            tone="beam"
+            tone="main"
             disabled={!id || !why.trim() || save.isPending}
             onClick={() =>
               save.mutate({

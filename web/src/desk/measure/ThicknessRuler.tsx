@@ -4,8 +4,8 @@ import type { Projection } from "../../api/queries";
 import { NumberField } from "../../ui/NumberField";
 import { fromCm, length, toCm, trimmed, type Unit } from "../../ui/units";
 
-const HEIGHT = 104;
-const SCALE_Y = 58;
+const HEIGHT = 98;
+const SCALE_Y = 54;
 const PAD = 22;
 
 interface Props {
@@ -88,8 +88,11 @@ export function ThicknessRuler({ projection, range, unit, value, estimate, onCha
   const jaw = x(Math.min(shown, end));
   const { small, average, large } = projection.thickness_cm;
   return (
-    <section aria-label="Thickness" className="flex items-stretch gap-5 border-b border-rule px-5 pt-2">
-      <div ref={box} className="min-w-0 flex-1 select-none">
+    <section
+      aria-label="Thickness"
+      className="flex flex-wrap items-stretch gap-x-5 border-b border-rule px-4 pt-1 sm:flex-nowrap xl:px-5"
+    >
+      <div ref={box} className="min-w-64 flex-1 select-none">
         {width > 0 && (
           <svg
             width={width}
@@ -105,7 +108,7 @@ export function ThicknessRuler({ projection, range, unit, value, estimate, onCha
               y={18}
               width={Math.max(0, jaw - x(0))}
               height={SCALE_Y - 18}
-              fill="var(--beam-soft)"
+              fill="var(--raised)"
               opacity={value === null ? 0.35 : 0.9}
             />
             <Jaw x={x(0)} fixed />
@@ -163,9 +166,10 @@ export function ThicknessRuler({ projection, range, unit, value, estimate, onCha
           </svg>
         )}
       </div>
-      <div className="flex w-44 shrink-0 flex-col justify-center pb-2">
+      <div className="flex w-full shrink-0 flex-col justify-center pb-1.5 sm:w-44">
         <NumberField
           id="thickness"
+          part="thickness"
           label={value === null ? "Thickness: not measured" : "Thickness"}
           unit={unit}
           hint="0–9"
@@ -189,8 +193,8 @@ function Jaw({ x, fixed = false, pending = false }: { x: number; fixed?: boolean
   return (
     <path
       d={`M${x} ${SCALE_Y + 1} V2 h${inward * 13} V9 L${x + inward * 4} 17 V${SCALE_Y + 1} Z`}
-      fill={fixed ? "var(--rule-strong)" : pending ? "var(--ground)" : "var(--beam)"}
-      stroke={fixed ? "var(--rule-strong)" : "var(--beam)"}
+      fill={fixed ? "var(--rule-strong)" : pending ? "var(--ground)" : "var(--ink)"}
+      stroke={fixed ? "var(--rule-strong)" : "var(--ink)"}
       strokeDasharray={pending ? "3 2" : undefined}
     />
   );

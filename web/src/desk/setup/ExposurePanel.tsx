@@ -21,7 +21,7 @@ interface Props {
   answer: TechniqueResponse | undefined;
 }
 
-/** How the exposure is ended: by hand, by the chamber, or long and breathing; and kVp or mAs by hand. */
+/** How the exposure is ended: by hand, by the chamber, or long and breathing; and kVp, mAs or both by hand. */
 export function ExposurePanel({ room, stop, act, answer }: Props) {
   const { setup } = stop;
   const now = answer?.technique;
@@ -51,7 +51,7 @@ export function ExposurePanel({ room, stop, act, answer }: Props) {
         value={setup.kvp ?? null}
         placeholder={answer ? figure(answer.exact_kvp) : ""}
         digits={1}
-        onChange={(kvp) => set({ kvp, mas: null })}
+        onChange={(kvp) => set({ kvp })}
       />
       <NumberField
         id="mas"
@@ -59,8 +59,13 @@ export function ExposurePanel({ room, stop, act, answer }: Props) {
         hint="m"
         value={setup.mas ?? null}
         placeholder={answer ? figure(answer.exact_mas) : ""}
-        onChange={(mas) => set({ mas, kvp: null })}
+        onChange={(mas) => set({ mas })}
       />
+      <p className="col-span-2 -mt-1 text-note text-ink-3">
+        {setup.kvp != null && setup.mas != null
+          ? "Both by hand: the forecast says what they will give."
+          : "One by hand: the other follows. Both: what they will give is forecast."}
+      </p>
       {control === "aec" && now && (
         <>
           <Select

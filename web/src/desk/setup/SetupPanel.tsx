@@ -34,12 +34,16 @@ export function SetupPanel({ room, state, stop, act, answer, unit }: Props) {
     key: "sid_cm" | "tube_height_cm" | "gap_cm" | "grid_offset_cm",
     shown: number | undefined,
     hint?: string,
+    slim?: string,
   ) => (
     <NumberField
       id={id}
       label={label}
       unit={unit}
       {...(hint ? { hint } : {})}
+      {...(slim ? { slim } : {})}
+      {...(id === "sid" ? { part: "sid" } : {})}
+      signed={key === "grid_offset_cm"}
       value={setup[key] === undefined ? null : fromCm(setup[key], unit)}
       placeholder={shown === undefined ? "" : trimmed(fromCm(shown, unit), 1)}
       digits={1}
@@ -58,6 +62,7 @@ export function SetupPanel({ room, state, stop, act, answer, unit }: Props) {
         id="angle"
         label="Tube angle"
         unit="°"
+        signed
         value={setup.tube_angle_deg ?? null}
         placeholder={figures ? trimmed(figures.tube_angle_deg, 1) : "0"}
         onChange={(value) => set({ tube_angle_deg: value })}
@@ -67,13 +72,23 @@ export function SetupPanel({ room, state, stop, act, answer, unit }: Props) {
       <Select
         label="Support"
         labelled
+        className="col-span-2"
         value={support}
         options={room.supports.map((one) => ({ value: one.id, label: SUPPORT[one.id] ?? one.id }))}
         onChange={(value) => set({ support: value === line?.support ? null : value, grid_ratio: null })}
       />
       <Select
+        label="Receptor"
+        labelled
+        className="col-span-2"
+        value={now?.receptor ?? line?.receptor ?? ""}
+        options={room.receptors.map((one) => ({ value: one.id, label: one.name }))}
+        onChange={(value) => set({ receptor: value === line?.receptor ? null : value })}
+      />
+      <Select
         label="Grid"
         labelled
+        {...(room.filters.length > 0 ? {} : { className: "col-span-2" })}
         value={String(now?.grid_ratio ?? line?.grid_ratio ?? 0)}
         options={GRID_RATIOS.map((ratio) => ({
           value: String(ratio),
@@ -81,19 +96,10 @@ export function SetupPanel({ room, state, stop, act, answer, unit }: Props) {
         }))}
         onChange={(value) => set({ grid_ratio: Number(value), grid_offset_cm: null, grid_tilt_deg: null })}
       />
-      <Select
-        label="Receptor"
-        labelled
-        className={tilted ? "" : "col-span-2"}
-        value={now?.receptor ?? line?.receptor ?? ""}
-        options={room.receptors.map((one) => ({ value: one.id, label: one.name }))}
-        onChange={(value) => set({ receptor: value === line?.receptor ? null : value })}
-      />
       {room.filters.length > 0 && (
         <Select
           label="Tube filter"
           labelled
-          className="col-span-2"
           value={now?.filter ?? NO_FILTER}
           options={filterOptions(room)}
           onChange={(value) => set({ filter: value })}
@@ -101,7 +107,7 @@ export function SetupPanel({ room, state, stop, act, answer, unit }: Props) {
       )}
       <div className="col-span-2 grid grid-cols-3 gap-2">
         <FieldSize set={set} setup={setup} shown={figures?.field_cm} unit={unit} />
-        {lengthField("gap", "Gap", "gap_cm", figures?.gap_cm)}
+        {lengthField("gap", "Receptor gap", "gap_cm", figures?.gap_cm, undefined, "Gap")}
       </div>
       {loose && (
         <>
@@ -110,6 +116,7 @@ export function SetupPanel({ room, state, stop, act, answer, unit }: Props) {
             id="grid-tilt"
             label="Grid off level"
             unit="°"
+            signed
             value={setup.grid_tilt_deg ?? null}
             placeholder="0"
             onChange={(value) => set({ grid_tilt_deg: value })}
@@ -147,11 +154,13 @@ function FieldSize({
   };
   return (
     <>
-      {(["Field ↔", "Field ↕"] as const).map((label, side) => (
+      {(["Field width", "Field height"] as const).map((label, side) => (
         <NumberField
           key={label}
           id={side === 0 ? "field-w" : "field-h"}
           label={label}
+          slim={side === 0 ? "Width" : "Height"}
+          unit={unit}
           value={[width, height][side] == null ? null : fromCm([width, height][side] as number, unit)}
           placeholder={trimmed(fromCm(usual[side] ?? 0, unit), 1)}
           digits={1}

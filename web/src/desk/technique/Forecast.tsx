@@ -6,83 +6,98 @@ import { QUANTITY } from "../../ui/words";
 
 type Expected = TechniqueResponse["forecast"];
 
-/** What to expect from the technique: the index with its band, the dose against a level, the image. */
-export function Forecast({ answer, unit }: { answer: TechniqueResponse; unit: Unit }) {
-  const { forecast } = answer;
-  const { ei, di, optical_density: density, incident_air_kerma_mgy: kerma } = forecast;
+/** What to expect, as one gauge beside the mAs: the index with its band, and the dose against a level. */
+export function Forecast({ answer }: { answer: TechniqueResponse | undefined }) {
+  const forecast = answer?.forecast;
   return (
     <section
       aria-label="Forecast"
-      className="grid grid-cols-[1fr_1.25fr] border-t border-rule text-note text-ink-2"
+      data-part="forecast"
+      className="flex flex-wrap gap-x-5 px-3 py-1 text-note text-ink-2 xl:block xl:px-5 xl:py-2"
     >
-      <div className="px-5 py-2">
-        <p className="whitespace-nowrap">
-          <span className="text-ink-3">Expect </span>
-          {ei != null && (
-            <>
-              EI <b className="text-body font-semibold text-ink">{figure(ei)}</b>, DI {signed(di)}
-            </>
-          )}
-          {density != null && (
-            <>
-              density <b className="text-body font-semibold text-ink">{density.toFixed(2)}</b>
-            </>
-          )}
-        </p>
-        <p title={answer.trust_words} className={answer.trust === "model" ? "text-warn" : "text-ink-3"}>
-          {answer.trust === "model"
-            ? "No image of this line yet: watch the first."
-            : `Line ${answer.trust}${forecast.seen ? `, ${forecast.seen} images` : ", no image logged"}.`}
-        </p>
-        <Band forecast={forecast} />
-        {forecast.di_low != null && forecast.di_high != null && (
-          <p title="Four of five patients of this thickness; narrowed by the logged images of this line">
-            4 of 5 {signed(forecast.di_low)} to {signed(forecast.di_high)}
-          </p>
-        )}
-      </div>
-      <div className="border-l border-rule px-5 py-2">
-        {kerma == null ? (
-          <p className="text-ink-3">No dose figure at this kVp.</p>
-        ) : (
-          <>
+      {answer && forecast && (
+        <>
+          <div className="min-w-44 flex-1">
             <p className="whitespace-nowrap">
-              <span className="text-ink-3">Skin kerma </span>
-              <b className="text-body font-semibold text-ink">{figure(kerma)}</b> mGy
-              {forecast.entrance_surface_kerma_mgy != null && (
-                <span className="text-ink-3">
-                  , {figure(forecast.entrance_surface_kerma_mgy)} with backscatter
-                </span>
+              <span className="text-ink-3">Expect </span>
+              {forecast.ei != null && (
+                <>
+                  EI <b className="text-body font-semibold text-ink">{figure(forecast.ei)}</b>, DI{" "}
+                  <b className="text-body font-semibold text-ink">{signed(forecast.di)}</b>
+                </>
+              )}
+              {forecast.optical_density != null && (
+                <>
+                  density{" "}
+                  <b className="text-body font-semibold text-ink">{forecast.optical_density.toFixed(2)}</b>
+                </>
               )}
             </p>
-            <Dose forecast={forecast} />
-          </>
-        )}
-        <p>
-          {forecast.kap_mgycm2 != null && <Item name="KAP">{figure(forecast.kap_mgycm2)} mGy·cm²</Item>}
-          {forecast.energy_imparted_mj != null && (
-            <Item name="energy imparted">{figure(forecast.energy_imparted_mj)} mJ</Item>
-          )}
-          <Item name="light on skin">
-            {trimmed(fromCm(forecast.field_at_skin_cm[0], unit), 1)} ×{" "}
-            {length(forecast.field_at_skin_cm[1], unit)}
-          </Item>
-        </p>
-      </div>
-      <p className="col-span-2 border-t border-rule px-5 py-1.5">
-        {forecast.contrast != null && (
-          <Item name={forecast.detail ?? "detail"}>
-            contrast {(100 * forecast.contrast).toFixed(1)} %, CNR {(forecast.cnr ?? 0).toFixed(0)}
-          </Item>
-        )}
-        {forecast.unsharpness_mm != null && (
-          <Item name="unsharpness">{forecast.unsharpness_mm.toFixed(2)} mm</Item>
-        )}
-        {forecast.model_di != null && ei != null && (
-          <Item name="the physics model alone expects DI">{signed(forecast.model_di)}</Item>
-        )}
-      </p>
+            <Band forecast={forecast} />
+            {forecast.di_low != null && forecast.di_high != null && (
+              <p title="Narrowed by the logged images of this line">
+                80 % of patients: DI {signed(forecast.di_low)} to {signed(forecast.di_high)}
+              </p>
+            )}
+            <p
+              title={answer.trust_words}
+              className={`hidden xl:block ${answer.trust === "model" ? "text-warn" : "text-ink-3"}`}
+            >
+              {answer.trust === "model"
+                ? "No image of this line yet: watch the first."
+                : `Line ${answer.trust}${forecast.seen ? `, ${forecast.seen} images` : ", no image logged"}.`}
+            </p>
+          </div>
+          <div className="min-w-44 flex-1 xl:mt-2">
+            {forecast.incident_air_kerma_mgy == null ? (
+              <p className="text-ink-3">No dose figure at this kVp.</p>
+            ) : (
+              <>
+                <p className="whitespace-nowrap">
+                  <span className="text-ink-3">Skin kerma </span>
+                  <b className="text-body font-semibold text-ink">
+                    {figure(forecast.incident_air_kerma_mgy)}
+                  </b>{" "}
+                  mGy
+                </p>
+                <Dose forecast={forecast} />
+              </>
+            )}
+          </div>
+        </>
+      )}
     </section>
+  );
+}
+
+/** The other figures of a forecast, for who wants to know: dose by other quantities, and the image. */
+export function MoreFigures({ answer, unit }: { answer: TechniqueResponse; unit: Unit }) {
+  const { forecast } = answer;
+  return (
+    <p className="mt-2 border-t border-rule pt-1.5 text-note text-ink-2">
+      {forecast.entrance_surface_kerma_mgy != null && (
+        <Item name="skin kerma with backscatter">{figure(forecast.entrance_surface_kerma_mgy)} mGy</Item>
+      )}
+      {forecast.kap_mgycm2 != null && <Item name="KAP">{figure(forecast.kap_mgycm2)} mGy·cm²</Item>}
+      {forecast.energy_imparted_mj != null && (
+        <Item name="energy imparted">{figure(forecast.energy_imparted_mj)} mJ</Item>
+      )}
+      <Item name="light on skin">
+        {trimmed(fromCm(forecast.field_at_skin_cm[0], unit), 1)} ×{" "}
+        {length(forecast.field_at_skin_cm[1], unit)}
+      </Item>
+      {forecast.contrast != null && (
+        <Item name={forecast.detail ?? "detail"}>
+          contrast {(100 * forecast.contrast).toFixed(1)} %, CNR {(forecast.cnr ?? 0).toFixed(0)}
+        </Item>
+      )}
+      {forecast.unsharpness_mm != null && (
+        <Item name="unsharpness">{forecast.unsharpness_mm.toFixed(2)} mm</Item>
+      )}
+      {forecast.model_di != null && forecast.ei != null && (
+        <Item name="the physics model alone expects DI">{signed(forecast.model_di)}</Item>
+      )}
+    </p>
   );
 }
 
@@ -101,7 +116,10 @@ const place = (di: number) => `${(100 * (Math.min(Math.max(di, -SPAN), SPAN) + S
 function Band({ forecast }: { forecast: Expected }) {
   const { di, di_low: low, di_high: high } = forecast;
   return (
-    <div aria-hidden className="relative my-1 h-2.5 border-b border-rule-strong">
+    <div
+      aria-hidden
+      className="relative my-1 h-2.5 border-b border-rule-strong [@media(max-height:30rem)]:hidden"
+    >
       <div
         className="absolute inset-y-0 bg-good/25"
         style={{ left: place(-1), width: `calc(${place(1)} - ${place(-1)})` }}
@@ -132,18 +150,18 @@ function Dose({ forecast }: { forecast: Expected }) {
   const share = (value: number) => `${(100 * value) / full}%`;
   const over = given > level.value;
   return (
-    <div
-      className="my-1 flex items-center gap-2"
-      title={`For ${level.of_whom}; ${level.source}. Local levels rule.`}
-    >
-      <div aria-hidden className="relative h-2.5 flex-1 border-b border-rule-strong">
+    <div className="my-1" title={`For ${level.of_whom}; ${level.source}. Local levels rule.`}>
+      <div
+        aria-hidden
+        className="relative h-2.5 border-b border-rule-strong [@media(max-height:30rem)]:hidden"
+      >
         <div
           className={`absolute inset-y-0.5 left-0 ${over ? "bg-warn" : "bg-beam"}`}
           style={{ width: share(given) }}
         />
         <div className="absolute -top-0.5 -bottom-0.5 w-0.5 bg-ink" style={{ left: share(level.value) }} />
       </div>
-      <span className={`whitespace-nowrap ${over ? "text-warn" : "text-ink-3"}`}>
+      <span className={`${over ? "text-warn" : "text-ink-3"}`}>
         {level.quantity !== "incident_air_kerma" && `${QUANTITY[level.quantity]} `}
         {over ? "over" : "under"} {trimmed(level.value, 2)} {level.unit}, an example level
       </span>

@@ -5,102 +5,120 @@ import { fromCm, length, trimmed, type Unit } from "../../ui/units";
 import { SUPPORT } from "../../ui/words";
 
 interface Props {
-  answer: TechniqueResponse;
+  /** Undefined while there is no technique for what is on screen: the places stay, empty. */
+  answer: TechniqueResponse | undefined;
   projection: Projection;
   unit: Unit;
   measured: boolean;
   /** What stands before the tube, in a room whose filters can be selected. */
   filter: string | null;
-  /** A newer answer is on its way; what stands here belongs to the request before. */
-  stale: boolean;
+  /** What to expect, beside the mAs. */
+  forecast: ReactNode;
 }
 
-/** The four numbers, readable from two metres, and under them what to expect. */
-export function Numbers({ answer, projection, unit, measured, filter, stale }: Props) {
-  const now = answer.technique;
-  const spot = now.focal_spot === "small" ? "small focus" : "large focus";
-  const aec = now.exposure_control === "aec";
-  const angle = answer.figures.tube_angle_deg;
-  const window = projection.kvp_on.find(([support]) => support === now.support)?.[1] ?? projection.kvp_window;
+/** The four numbers, readable from two metres, and beside them what to expect. */
+export function Numbers({ answer, projection, unit, measured, filter, forecast }: Props) {
+  const now = answer?.technique;
+  const aec = now?.exposure_control === "aec";
+  const angle = answer?.figures.tube_angle_deg ?? 0;
+  const window =
+    projection.kvp_on.find(([support]) => support === now?.support)?.[1] ?? projection.kvp_window;
   return (
     <div
-      className={`transition-opacity delay-300 ${stale ? "opacity-40" : ""}`}
-      aria-busy={stale}
+      className="grid grid-cols-4 xl:grid-cols-[1fr_1.2fr_1.25fr]"
+      aria-busy={!answer}
       data-testid="numbers"
     >
-      <div className="grid grid-cols-[1fr_1.25fr]">
-        <Number name="kVp" size="numeral" value={trimmed(now.kvp, 1)} beam={measured}>
-          {window[0]} to {window[1]} usual
-          {filter && (
-            <>
-              {" · "}
-              <b className="font-semibold text-ink">{filter}</b>
-            </>
-          )}
-        </Number>
-        <Number
-          name={aec ? "mAs, predicted" : "mAs"}
-          size="numeral"
-          value={trimmed(now.mas, 2)}
-          beam={measured}
-          border
-        >
-          <b className="font-semibold text-ink">{trimmed(now.ma, 1)} mA</b> ·{" "}
-          <b className="font-semibold text-ink">{trimmed(now.time_ms, 2)} ms</b> · {spot}
-        </Number>
+      <Number part="kvp" name="kVp" big value={now && trimmed(now.kvp, 1)} beam={measured}>
+        {now && (
+          <>
+            {window[0]} to {window[1]} usual
+            {filter && (
+              <>
+                {" · "}
+                <b className="font-semibold text-ink">{filter}</b>
+              </>
+            )}
+          </>
+        )}
+      </Number>
+      <Number
+        part="mas"
+        name={aec ? "mAs, predicted" : "mAs"}
+        big
+        value={now && trimmed(now.mas, 2)}
+        beam={measured}
+      >
+        {now && (
+          <>
+            <b className="font-semibold text-ink">{trimmed(now.ma, 1)} mA</b> ·{" "}
+            <b className="font-semibold text-ink">{trimmed(now.time_ms, 2)} ms</b> ·{" "}
+            {now.focal_spot === "small" ? "small focus" : "large focus"}
+          </>
+        )}
+      </Number>
+      <div className="order-last col-span-4 border-t border-rule xl:order-none xl:col-span-1 xl:row-span-2 xl:border-t-0 xl:border-l">
+        {forecast}
       </div>
-      <div className="grid grid-cols-[1fr_1.25fr] border-t border-rule">
-        <Number name="SID" size="figure" value={trimmed(fromCm(now.sid_cm, unit), 1)} unit={unit}>
-          {SUPPORT[now.support]}
-          {angle !== 0 && (
-            <>
-              {" · "}
-              <b className="font-semibold text-ink">
-                {trimmed(Math.abs(angle), 1)}°{" "}
-                {answer.angle.schools[0]?.toward || (angle > 0 ? "cephalad" : "caudal")}
-              </b>
-              {answer.figures.beam === "vertical" &&
-                `, focus ${length(answer.figures.tube_height_cm, unit)} up`}
-            </>
-          )}
-        </Number>
-        <Number
-          name={aec ? "Chamber and grid" : "Grid"}
-          size="figure"
-          value={aec ? (now.aec_cells ?? "–") : now.grid_ratio === 0 ? "None" : `${now.grid_ratio}:1`}
-          border
-        >
-          {aec
+      <Number part="sid-value" name="SID" value={now && trimmed(fromCm(now.sid_cm, unit), 1)} unit={unit}>
+        {now && answer && (
+          <>
+            {SUPPORT[now.support]}
+            {angle !== 0 && (
+              <>
+                {" · "}
+                <b className="font-semibold text-ink">
+                  {trimmed(Math.abs(angle), 1)}°{" "}
+                  {answer.angle.schools[0]?.toward || (angle > 0 ? "cephalad" : "caudal")}
+                </b>
+                {answer.figures.beam === "vertical" &&
+                  `, focus ${length(answer.figures.tube_height_cm, unit)} up`}
+              </>
+            )}
+          </>
+        )}
+      </Number>
+      <Number
+        part="grid-value"
+        name={aec ? "Chamber and grid" : "Grid"}
+        value={now && (aec ? (now.aec_cells ?? "–") : now.grid_ratio === 0 ? "None" : `${now.grid_ratio}:1`)}
+      >
+        {now &&
+          (aec
             ? `back-up ${trimmed(now.aec_backup_mas ?? 0, 1)} mAs · grid ${now.grid_ratio ? `${now.grid_ratio}:1` : "none"}`
-            : "Manual: no chamber"}
-        </Number>
-      </div>
+            : "Manual: no chamber")}
+      </Number>
     </div>
   );
 }
 
 interface NumberProps {
+  part: string;
   name: string;
-  size: "numeral" | "figure";
-  value: string;
+  value: string | undefined;
   unit?: string;
-  border?: boolean;
+  big?: boolean;
   beam?: boolean;
   children: ReactNode;
 }
 
-function Number({ name, size, value, unit, border = false, beam = false, children }: NumberProps) {
+function Number({ part, name, value, unit, big = false, beam = false, children }: NumberProps) {
   return (
-    <div className={`px-5 pt-1.5 pb-2 ${border ? "border-l border-rule" : ""}`}>
-      <div className="label text-body!">{name}</div>
+    <div
+      className={`min-w-0 border-l border-rule px-3 pt-1 pb-1.5 first:border-l-0 xl:px-5 xl:pt-1.5 xl:pb-2 ${big ? "" : "xl:border-t"} ${part === "sid-value" ? "xl:border-l-0" : ""}`}
+    >
+      <div className="label text-body! truncate">{name}</div>
       <div
+        data-part={part}
         data-testid={`number-${name.split(",")[0]?.split(" ")[0]?.toLowerCase()}`}
-        className={`font-semibold tracking-tight ${size === "numeral" ? "text-numeral" : "text-figure"} ${beam ? "text-beam" : "text-ink"}`}
+        className={`font-semibold tracking-tight whitespace-nowrap ${big ? "text-numeral" : "text-figure"} ${beam && value ? "text-beam" : "text-ink"}`}
       >
-        {value}
-        {unit && <span className="ml-2 text-lead font-normal text-ink-3">{unit}</span>}
+        {value ?? <span className="text-ink-3">–</span>}
+        {value && unit && (
+          <span className="ml-1 text-body font-normal text-ink-3 xl:ml-2 xl:text-lead">{unit}</span>
+        )}
       </div>
-      <div className="mt-1 text-ink-2">{children}</div>
+      <div className="mt-0.5 min-h-[1.3em] text-note text-ink-2 xl:mt-1">{children}</div>
     </div>
   );
 }

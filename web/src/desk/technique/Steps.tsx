@@ -15,13 +15,13 @@ export function Steps({ answer }: { answer: TechniqueResponse }) {
           <li key={`${step.name}${i}`} className="relative py-1 pl-4">
             <span
               aria-hidden
-              className={`absolute top-[0.95rem] -left-[7px] h-0.5 w-4 ${first ? "bg-ink" : "bg-beam"}`}
+              className={`absolute top-[0.95rem] -left-[7px] h-0.5 w-4 ${first ? "bg-ink" : "bg-ink-3"}`}
             />
             <div className="flex items-baseline justify-between gap-3">
               <span className={first ? "font-semibold" : ""}>{step.name}</span>
               <span className="whitespace-nowrap">
                 {!first && (
-                  <span className="mr-3 text-beam">
+                  <span className="mr-3 font-semibold text-ink">
                     {step.factor === 1 && kvpMoved
                       ? `${signed(step.kvp_after - step.kvp_before)} kVp`
                       : `×${step.factor.toFixed(2)}`}

@@ -1,15 +1,17 @@
 // @vitest-environment jsdom
+import { cleanup } from "@testing-library/react";
 import { expect, it, vi } from "vitest";
 
 import type { Choice, Projection, TechniqueRequest, TechniqueResponse } from "../../api/queries";
 import { ANSWER, PROJECTIONS, ROOM } from "../../testing/clinic";
 import { fireEvent, press, Problem, screen, serve, show } from "../../testing/server";
-import { Forecast } from "./Forecast";
+import { Cautions } from "./Cautions";
+import { Forecast, MoreFigures } from "./Forecast";
 import { Numbers } from "./Numbers";
 import { Steps } from "./Steps";
 import { WhatIf } from "./WhatIf";
 
-const numbers = (technique: Partial<TechniqueResponse["technique"]> = {}, stale = false) =>
+const numbers = (technique: Partial<TechniqueResponse["technique"]> = {}) =>
   show(
     <Numbers
       answer={{ ...ANSWER, technique: { ...ANSWER.technique, ...technique } }}
@@ -17,20 +19,46 @@ const numbers = (technique: Partial<TechniqueResponse["technique"]> = {}, stale 
       unit="in"
       measured
       filter={null}
-      stale={stale}
+      forecast={null}
     />,
   );
 const number = (name: string) => screen.getByTestId(`number-${name}`).textContent;
 
-it("the four numbers stand in their own units, and say when they are of the request before", () => {
-  numbers({}, true);
-  expect([number("kvp"), number("mas"), number("sid"), number("grid")]).toEqual([
-    "80",
-    "63",
-    "42.1in",
-    "12:1",
-  ]);
+it("the four numbers stand in their own units; without an answer their places stay, with no digit in them", () => {
+  numbers();
+  const read = () => [number("kvp"), number("mas"), number("sid"), number("grid")];
+  expect(read()).toEqual(["80", "63", "42.1in", "12:1"]);
+  cleanup();
+  show(
+    <Numbers
+      answer={undefined}
+      projection={PROJECTIONS[0] as Projection}
+      unit="in"
+      measured
+      filter={null}
+      forecast={null}
+    />,
+  );
+  expect(read().join("")).not.toMatch(/\d/);
   expect(screen.getByTestId("numbers").getAttribute("aria-busy")).toBe("true");
+});
+
+it("warnings stand whole and first; notes that have no room are one press away", () => {
+  const caution = (level: "warning" | "note", text: string) => ({ level, text, cites: "x" });
+  const cautions = [
+    caution("note", "First note."),
+    caution("warning", "First warning."),
+    caution("note", "Second note."),
+    caution("warning", "Second warning."),
+  ];
+  show(<Cautions answer={{ ...ANSWER, cautions }} act={vi.fn()} />);
+  expect(screen.getAllByRole("listitem").map((one) => one.textContent)).toEqual([
+    "CheckFirst warning.",
+    "CheckSecond warning.",
+  ]);
+  press("2 more notes");
+  expect(screen.getByText("First note.")).toBeDefined();
+  expect(screen.getByText("Second note.")).toBeDefined();
 });
 
 it("with AEC the mAs is a prediction, and the chamber and the back-up stand beside it", () => {
@@ -48,7 +76,7 @@ it("the kVp usual on this support is said, not the projection's in general", () 
       unit="cm"
       measured
       filter="1 mm Al + 0.1 mm Cu"
-      stale={false}
+      forecast={null}
     />,
   );
   expect(screen.getByText(/70 to 78 usual/).textContent).toContain("1 mm Al + 0.1 mm Cu");
@@ -57,7 +85,7 @@ it("the kVp usual on this support is said, not the projection's in general", () 
 const forecast = (
   change: Partial<TechniqueResponse["forecast"]> = {},
   trust: TechniqueResponse["trust"] = "supported",
-) => show(<Forecast answer={{ ...ANSWER, trust, forecast: { ...ANSWER.forecast, ...change } }} unit="cm" />);
+) => show(<Forecast answer={{ ...ANSWER, trust, forecast: { ...ANSWER.forecast, ...change } }} />);
 
 it("a child is held against a KAP by weight, and against nothing else", () => {
   const level = {
@@ -84,10 +112,11 @@ it("the forecast says index, band and dose, and never a figure that is not there
   forecast();
   const text = screen.getByRole("region", { name: "Forecast" }).textContent ?? "";
   expect(text).toContain("EI 248, DI 0.0");
-  expect(text).toContain("4 of 5 −1.2 to +1.1");
+  expect(text).toContain("80 % of patients: DI −1.2 to +1.1");
   expect(text).toContain("under 5 mGy, an example level");
-  expect(text).toContain("contrast 12.3 %, CNR 41");
-  expect(text).toContain("the physics model alone expects DI −0.4");
+  show(<MoreFigures answer={ANSWER} unit="cm" />);
+  expect(screen.getByText(/contrast 12.3 %, CNR 41/)).toBeDefined();
+  expect(screen.getByText(/the physics model alone expects DI/).parentElement?.textContent).toContain("−0.4");
 });
 
 it.each([

@@ -1,0 +1,469 @@
+import { useEffect, useState } from "react";
+import { flushSync } from "react-dom";
+
+import type { Exam, Projection, Room, RunSheetRequest, TechniqueResponse } from "../api/queries";
+import { useChoices, useRunSheet, useTechnique } from "../api/queries";
+import { Refused } from "../api/client";
+import { useReach } from "../api/reach";
+import { Button } from "../ui/Button";
+import { Refusal } from "../ui/Notice";
+import { Pending, usePendingFields } from "../ui/pending";
+import { usePreferences } from "../ui/preferences";
+import { Segmented } from "../ui/Segmented";
+import { Select } from "../ui/Select";
+import { trimmed } from "../ui/units";
+import { focusField, useKeys } from "../ui/useKeys";
+import { filterOf, GRID_RATIOS, METHOD, usualLevel } from "../ui/words";
+import { Checks } from "./exam/Checks";
+import { HowTo } from "./exam/HowTo";
+import { RunSheet } from "./exam/RunSheet";
+import { ThicknessRuler } from "./measure/ThicknessRuler";
+import { measuredSoFar, personOf } from "./request";
+import { Bar } from "./review/Bar";
+import { Critique } from "./review/Critique";
+import { ExposureMade } from "./review/ExposureMade";
+import { OwnRecords } from "./review/OwnRecords";
+import { useJudging } from "./review/useJudging";
+import { ExposurePanel } from "./setup/ExposurePanel";
+import { PatientPanel } from "./setup/PatientPanel";
+import { Picture } from "./setup/Picture";
+import { SetupPanel } from "./setup/SetupPanel";
+import { changesOf, type DeskState, type Stop } from "./state";
+import { Cautions } from "./technique/Cautions";
+import { Forecast, MoreFigures } from "./technique/Forecast";
+import { Numbers } from "./technique/Numbers";
+import { Steps } from "./technique/Steps";
+import { WhatIf } from "./technique/WhatIf";
+import { type Act, useDesk } from "./useDesk";
+
+const PANELS = ["set-up", "patient", "exposure"] as const;
+type Panel = (typeof PANELS)[number];
+const BESIDES = ["ladder", "picture", "what-if"] as const;
+type Beside = (typeof BESIDES)[number];
+
+/** What the hands must change on the way to the view in hand; from the run sheet of the views that are not skipped. */
+function useChanges(room: Room, state: DeskState): string[] {
+  const views = state.stops.filter((one) => one.projection !== null && one.status !== "skipped");
+  const place = views.findIndex((one) => one.key === state.stops[state.at]?.key);
+  const setups = Object.fromEntries(
+    views.map((one) => [
+      one.projection,
+      { exposure_control: "manual", grid_offset_cm: 0, grid_tilt_deg: 0, aec_density: 0, ...one.setup },
+    ]),
+  );
+  const person = personOf(state.patient);
+  const sheet = useRunSheet(
+    views.length > 1
+      ? {
+          room: room.id,
+          projections: views.map((one) => one.projection ?? ""),
+          patient: person,
+          ...(Object.keys(state.facts).length ? { facts: state.facts } : {}),
+          measured: measuredSoFar(state),
+          setups: setups as NonNullable<RunSheetRequest["setups"]>,
+        }
+      : null,
+  );
+  return (place > 0 && sheet.data?.steps[place]?.changes) || [];
+}
+
+interface Props {
+  room: Room;
+  projections: Projection[];
+  exams: Exam[];
+  charted: Set<string>;
+  state: DeskState;
+  act: Act;
+  now: Stop;
+  projection: Projection;
+  request: NonNullable<ReturnType<typeof useDesk>["request"]>;
+}
+
+/**
+ * One view of the exam in hand, in two moments. Before the exposure: measure, set, read. After it the judging stands where the
+ * set-up and the reasons stood; numbers and cautions stay where they are.
+ */
+export function ExamInHand({
+  room,
+  projections,
+  exams,
+  charted,
+  state,
+  act,
+  now,
+  projection,
+  request,
+}: Props) {
+  const { unit } = usePreferences();
+  const choices = useChoices();
+  const pending = usePendingFields();
+  const reach = useReach();
+  const technique = useTechnique(request);
+  // Numbers belong to what is on screen, or there are none: not while something typed is not in force yet.
+  const answer = pending.any || technique.isError ? undefined : technique.data;
+  const measured = answer ? !answer.thickness.estimated : now.thickness_cm !== null;
+  const changes = useChanges(room, state);
+  const [panel, setPanel] = useState<Panel>("set-up");
+  const [beside, setBeside] = useState<Beside>("ladder");
+  const after = state.exposed === now.key;
+
+  const views = state.stops.flatMap((one, i) => (one.projection ? [i] : []));
+  const place = views.indexOf(state.at);
+  const go = (to: number) => {
+    const stop = views[to];
+    if (stop !== undefined) act({ do: "go", to: stop });
+  };
+  const later = views.slice(place + 1).find((i) => state.stops[i]?.status === "todo");
+  const next = later === undefined ? null : () => act({ do: "go", to: later });
+  const toField = (panel: Panel, id: string) => {
+    // The field is there only after its panel is; the next key typed is already for it.
+    flushSync(() => {
+      setPanel(panel);
+      act({ do: "before" });
+    });
+    focusField(id);
+  };
+  const judging = useJudging({
+    room,
+    projection,
+    stop: now.key,
+    request,
+    answer: reach === "here" ? answer : undefined,
+    measured: now.thickness_cm !== null || measured,
+    study: state.study,
+    onAccepted: () => act({ do: "mark", at: state.at, status: "done" }),
+  });
+  const done = now.status === "done";
+
+  function nextOf<T>(list: T[], now: T | undefined): T | undefined {
+    return list[(list.indexOf(now as T) + 1) % list.length];
+  }
+
+  useKeys([
+    { keys: ["["], shown: "[", does: "previous projection", run: () => go(place - 1) },
+    { keys: ["]"], shown: "]", does: "next projection", run: () => go(place + 1) },
+    {
+      keys: ["0", "1", "2", "3", "4", "5", "6", "7", "8", "9"],
+      shown: "0 to 9",
+      does: "thickness",
+      pass: true,
+      run: () => focusField("thickness"),
+    },
+    { keys: ["s"], shown: "s", does: "SID", run: () => toField("set-up", "sid") },
+    { keys: ["k"], shown: "k", does: "kVp", run: () => toField("exposure", "kvp") },
+    { keys: ["m"], shown: "m", does: "mAs", run: () => toField("exposure", "mas") },
+    {
+      keys: ["b"],
+      shown: "b",
+      does: "support",
+      run: () => {
+        const support = nextOf(
+          room.supports.map((one) => one.id as string),
+          answer?.technique.support,
+        );
+        if (support) act({ do: "setup", change: { support, grid_ratio: null } });
+      },
+    },
+    {
+      keys: ["g"],
+      shown: "g",
+      does: "grid",
+      run: () => {
+        const ratio = nextOf(GRID_RATIOS, answer?.technique.grid_ratio);
+        if (ratio !== undefined) act({ do: "setup", change: { grid_ratio: ratio } });
+      },
+    },
+    {
+      keys: ["r"],
+      shown: "r",
+      does: "receptor",
+      run: () => {
+        const receptor = nextOf(
+          room.receptors.map((one) => one.id),
+          answer?.technique.receptor,
+        );
+        if (receptor) act({ do: "setup", change: { receptor } });
+      },
+    },
+    {
+      keys: ["w"],
+      shown: "w",
+      does: "what if",
+      run: () => setBeside(beside === "what-if" ? "ladder" : "what-if"),
+    },
+    {
+      keys: ["p"],
+      shown: "p",
+      does: "picture",
+      run: () => setBeside(beside === "picture" ? "ladder" : "picture"),
+    },
+    {
+      keys: ["t"],
+      shown: "t",
+      does: "set-up, patient, exposure",
+      run: () => setPanel(nextOf([...PANELS], panel) ?? "set-up"),
+    },
+    { keys: ["v"], shown: "v", does: "checks", run: () => document.getElementById("checks")?.click() },
+    { keys: ["x"], shown: "x", does: "back to chart", run: () => act({ do: "as-charted" }) },
+    { keys: ["n"], shown: "n", does: "next view", run: () => next?.() },
+    {
+      keys: ["Enter"],
+      shown: "Enter",
+      does: "exposed; next view",
+      always: true,
+      pass: true,
+      run: (event) => {
+        // On a button or a choice, Enter presses that.
+        const on = event.target instanceof HTMLElement && event.target.closest("button, a, [role]");
+        if (on && on.id !== "main") return;
+        if (!after) act({ do: "exposed" });
+        else if (done) next?.();
+      },
+    },
+  ]);
+
+  const refused = technique.error instanceof Refused && technique.error.problem.status !== 0;
+  const clearance = state.stops
+    .slice(0, state.at)
+    .filter((one) => one.clearance !== null && one.recorded === null)
+    .at(-1);
+  const changed = changesOf(state);
+  const method = state.school ?? room.school ?? "model";
+  return (
+    <Pending.Provider value={pending.tell}>
+      <div className="flex flex-1 flex-col xl:grid xl:h-[calc(100vh-3.25rem)] xl:flex-none xl:grid-cols-[19rem_minmax(0,1fr)_22rem] xl:grid-rows-[auto_auto_auto_minmax(0,1fr)_auto] 2xl:grid-cols-[22rem_minmax(0,1fr)_30rem]">
+        <h1 className="sr-only">
+          Desk: {projection.exam} {projection.name}
+        </h1>
+        <Said answer={answer} />
+        <div className="xl:col-span-3">
+          <RunSheet
+            room={room}
+            exams={exams}
+            projections={projections}
+            charted={charted}
+            state={state}
+            act={act}
+            checks={<Checks checks={choices.data?.checks ?? []} state={state} act={act} />}
+          />
+        </div>
+        <div className="order-2 xl:order-none xl:col-span-3">
+          <ThicknessRuler
+            key={now.key}
+            projection={projection}
+            range={answer?.chart.line.projection === projection.id ? answer.chart.line.range_cm : null}
+            unit={unit}
+            value={now.thickness_cm}
+            estimate={answer?.thickness.cm ?? projection.thickness_cm.average}
+            onChange={(cm) => act({ do: "thickness", cm })}
+            refused={refused}
+          />
+        </div>
+        <section
+          aria-label="Technique"
+          className="sticky top-0 z-20 order-1 min-w-0 border-b border-rule bg-ground xl:static xl:order-none xl:col-start-2 xl:row-start-3"
+        >
+          {answer && !measured && (
+            <p
+              className="border-b border-rule bg-raised px-4 py-1 text-ink xl:px-5"
+              data-testid="not-measured"
+            >
+              {answer.thickness.said} Type or drag the thickness.
+            </p>
+          )}
+          <Numbers
+            answer={answer}
+            projection={projection}
+            unit={unit}
+            measured={measured}
+            filter={answer ? filterOf(room, answer.technique.filter) : null}
+            forecast={<Forecast answer={answer} />}
+          />
+          {technique.isError && technique.error ? (
+            <div data-part="cautions" className="border-t border-rule px-5 py-2 xl:min-h-[4.75rem]">
+              <Refusal error={technique.error} />
+              <p className="text-ink-2">No technique is shown for this set-up.</p>
+            </div>
+          ) : (
+            <>
+              <Cautions answer={answer} act={act} />
+              {!answer && <Working />}
+            </>
+          )}
+        </section>
+        <section
+          aria-label={after ? "Judging" : "Set-up"}
+          className="order-3 flex min-h-0 flex-col gap-2 border-rule px-4 pt-1 pb-3 xl:order-none xl:col-start-1 xl:row-span-2 xl:row-start-3 xl:overflow-y-auto xl:border-r xl:px-5"
+        >
+          {after ? (
+            <Pending.Provider value={null}>
+              <ExposureMade
+                key={now.key}
+                judging={judging}
+                answer={answer}
+                choices={choices.data}
+                onBack={() => act({ do: "before" })}
+              />
+            </Pending.Provider>
+          ) : (
+            <>
+              <div className="flex items-center justify-between">
+                <Segmented
+                  label="What differs"
+                  className="flex-nowrap"
+                  tight
+                  value={panel}
+                  options={[
+                    { value: "set-up", label: "Set-up" },
+                    { value: "patient", label: "Patient" },
+                    { value: "exposure", label: "Exposure" },
+                  ]}
+                  onChange={(next) => setPanel(PANELS.find((one) => one === next) ?? "set-up")}
+                />
+                {changed > 0 && (
+                  <Button
+                    tone="quiet"
+                    hint="x"
+                    className="-mr-3 px-2!"
+                    aria-label="Back to chart"
+                    title="Back to chart"
+                    onClick={() => act({ do: "as-charted" })}
+                  >
+                    ↺
+                  </Button>
+                )}
+              </div>
+              <p className="-mt-1 text-note text-ink-3" data-testid="state">
+                {changed === 0 ? "As charted." : `${changed} ${changed === 1 ? "thing" : "things"} changed.`}
+              </p>
+              <div key={`${now.key} ${panel}`}>
+                {panel === "set-up" ? (
+                  <SetupPanel room={room} state={state} stop={now} act={act} answer={answer} unit={unit} />
+                ) : panel === "patient" ? (
+                  <PatientPanel choices={choices.data} state={state} act={act} answer={answer} unit={unit} />
+                ) : (
+                  <ExposurePanel room={room} stop={now} act={act} answer={answer} />
+                )}
+              </div>
+            </>
+          )}
+        </section>
+        <div className="order-4 min-h-0 min-w-0 xl:order-none xl:col-start-2 xl:row-start-4 xl:overflow-y-auto xl:border-t xl:border-rule">
+          <HowTo
+            projection={projection}
+            stop={now}
+            choices={choices.data}
+            answer={answer}
+            changes={changes}
+            openClearance={clearance?.clearance ?? null}
+            question={state.question}
+            side={state.side}
+            unit={unit}
+          />
+        </div>
+        <aside
+          aria-label={after ? "Image critique and advice" : "Reasons and choices"}
+          className="order-5 min-h-0 border-rule px-4 pt-1 pb-3 xl:order-none xl:col-start-3 xl:row-span-2 xl:row-start-3 xl:overflow-y-auto xl:border-l xl:px-5"
+        >
+          {after ? (
+            <Critique judging={judging} choices={choices.data} />
+          ) : (
+            <>
+              <div className="mb-1 flex items-start justify-between gap-2">
+                <Segmented
+                  label="Beside the numbers"
+                  className="shrink-0"
+                  value={beside}
+                  options={[
+                    { value: "ladder", label: "Steps" },
+                    { value: "picture", label: "Picture" },
+                    { value: "what-if", label: "What if" },
+                  ]}
+                  onChange={(next) => setBeside(BESIDES.find((one) => one === next) ?? "ladder")}
+                />
+                {beside === "ladder" && (
+                  <Select
+                    label="Calculated by"
+                    value={method}
+                    options={[
+                      { value: "rules", label: "Rules" },
+                      { value: "model", label: "Physics model" },
+                    ]}
+                    onChange={(next) => act({ do: "school", school: next === "model" ? "model" : "rules" })}
+                    className="w-24 2xl:w-36"
+                  />
+                )}
+              </div>
+              {beside === "ladder"
+                ? answer && (
+                    <>
+                      <Steps answer={answer} />
+                      <p className="mt-2 text-note text-ink-3">
+                        Chart version {answer.chart.version}, calculated by {METHOD[method]}.
+                      </p>
+                      <MoreFigures answer={answer} unit={unit} />
+                    </>
+                  )
+                : beside === "picture"
+                  ? answer && <Picture answer={answer} unit={unit} act={act} />
+                  : answer && (
+                      <WhatIf
+                        request={request}
+                        room={room}
+                        unit={unit}
+                        reference={usualLevel(answer.forecast.levels)?.value ?? null}
+                        act={act}
+                      />
+                    )}
+            </>
+          )}
+        </aside>
+        <div className="contents xl:col-span-3 xl:row-start-5 xl:block">
+          <div className="sticky bottom-0 z-20 order-6 xl:static">
+            <Bar
+              moment={after ? "after" : "before"}
+              done={done}
+              whyNot={after ? null : !answer || measured ? null : "Measure the thickness first."}
+              onExposed={() => act({ do: "exposed" })}
+              onBack={() => act({ do: "before" })}
+              onNext={next}
+              onNextPatient={() => act({ do: "next-patient" })}
+            >
+              <OwnRecords room={room.id} projections={projections} />
+            </Bar>
+          </div>
+        </div>
+      </div>
+    </Pending.Provider>
+  );
+}
+
+const SLOW_MS = 300;
+
+/** A quiet mark, once something has been going on for long enough to be worth a word. */
+function Working() {
+  const [slow, setSlow] = useState(false);
+  useEffect(() => {
+    const timer = window.setTimeout(() => setSlow(true), SLOW_MS);
+    return () => window.clearTimeout(timer);
+  }, []);
+  return (
+    slow && (
+      <p role="status" className="px-5 pb-1 text-note text-ink-3">
+        Working…
+      </p>
+    )
+  );
+}
+
+/** One sentence to the ear for each new technique, instead of eleven bare numbers. */
+function Said({ answer }: { answer: TechniqueResponse | undefined }) {
+  const now = answer?.technique;
+  const warning = answer?.cautions.find((one) => one.level === "warning");
+  return (
+    <p className="sr-only" aria-live="polite" data-testid="said">
+      {now &&
+        `${trimmed(now.kvp, 1)} kilovolt, ${trimmed(now.mas, 2)} milliampere-seconds${warning ? `, caution: ${warning.text}` : ""}`}
+    </p>
+  );
+}

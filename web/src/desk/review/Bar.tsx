@@ -1,0 +1,51 @@
+import type { ReactNode } from "react";
+
+import { Button } from "../../ui/Button";
+
+interface Props {
+  moment: "before" | "after";
+  /** Recorded as accepted, or nothing left to record for this view. */
+  done: boolean;
+  whyNot: string | null;
+  onExposed: () => void;
+  onBack: () => void;
+  onNext: (() => void) | null;
+  onNextPatient: () => void;
+  children: ReactNode;
+}
+
+/** The slim bar at the foot: what the next press is, and one's own last record. */
+export function Bar({ moment, done, whyNot, onExposed, onBack, onNext, onNextPatient, children }: Props) {
+  return (
+    <div
+      role="group"
+      aria-label="Next"
+      className="sticky bottom-0 z-20 flex min-h-14 items-center gap-3 border-t-2 border-rule-strong bg-raised px-4 py-1 xl:static xl:px-5"
+    >
+      {moment === "after" && !done ? (
+        <Button className="min-h-11" hint="Esc" onClick={onBack}>
+          Back to the set-up
+        </Button>
+      ) : done && onNext ? (
+        <Button tone="main" className="min-h-11" hint="⏎" onClick={onNext}>
+          Next view
+        </Button>
+      ) : done ? (
+        <Button tone="main" className="min-h-11" hint="q" onClick={onNextPatient}>
+          Next patient
+        </Button>
+      ) : (
+        <Button tone="main" className="min-h-11" hint="⏎" data-part="exposed" onClick={onExposed}>
+          Exposed
+        </Button>
+      )}
+      {done && moment === "before" && (
+        <Button className="min-h-11" data-part="exposed" onClick={onExposed}>
+          Exposed
+        </Button>
+      )}
+      {whyNot && <span className="text-note text-warn">{whyNot}</span>}
+      <div className="ml-auto min-w-0">{children}</div>
+    </div>
+  );
+}

@@ -1,0 +1,70 @@
+import { ToggleGroup } from "radix-ui";
+
+import type { Choices } from "../../api/queries";
+import { figure, trimmed } from "../../ui/units";
+import type { Finding, Judging } from "./useJudging";
+
+/** What is asked of the image, in the field's order, and what follows: what to change, and what to look at first. */
+export function Critique({ judging, choices }: { judging: Judging; choices: Choices | undefined }) {
+  const { entry, change, judged } = judging;
+  const questions = choices?.questions ?? [];
+  return (
+    <section aria-label="Image critique">
+      <h2 className="mb-1 text-body text-ink-2">Image critique</h2>
+      {questions.map(([question, keys]) => (
+        <div key={question} className="border-t border-rule py-1.5">
+          <h3 className="text-note font-normal text-ink-3">{question}</h3>
+          <ToggleGroup.Root
+            type="multiple"
+            aria-label={question}
+            className="flex flex-wrap gap-1"
+            value={entry.findings.filter((one) => (keys as string[]).includes(one))}
+            onValueChange={(chosen) => {
+              const others = entry.findings.filter((one) => !(keys as string[]).includes(one));
+              change({ findings: [...others, ...(chosen as Finding[])] });
+            }}
+          >
+            {(keys as string[]).map((id) => (
+              <ToggleGroup.Item
+                key={id}
+                value={id}
+                className="min-h-10 rounded-sm border border-rule-strong px-2 text-note text-ink-2 hover:border-ink-2 data-[state=on]:border-ink data-[state=on]:bg-sunken data-[state=on]:font-semibold data-[state=on]:text-ink"
+              >
+                <span aria-hidden>{entry.findings.includes(id as Finding) ? "✕ " : ""}</span>
+                {choices?.findings[id] ?? id}
+              </ToggleGroup.Item>
+            ))}
+          </ToggleGroup.Root>
+        </div>
+      ))}
+      {judged && (
+        <div className="border-t border-rule py-1.5" aria-live="polite">
+          <p className="text-ink-2">{judged.evaluation.change_why}</p>
+          {judged.corrected && judged.evaluation.change !== "none" && (
+            <p data-testid="corrected">
+              For a repeat or the next patient:{" "}
+              <b>
+                {trimmed(judged.corrected.kvp, 1)} kVp, {trimmed(judged.corrected.mas, 2)} mAs
+              </b>{" "}
+              <span className="text-ink-2">
+                ({trimmed(judged.corrected.ma, 1)} mA, {trimmed(judged.corrected.time_ms, 2)} ms; exactly{" "}
+                {figure(judged.corrected.exact_mas)})
+              </span>
+            </p>
+          )}
+          {judged.correction_refused && <p className="text-warn">{judged.correction_refused}</p>}
+          {judged.evaluation.check_first.length > 0 && (
+            <div className="mt-1 text-ink-2">
+              <h3 className="text-body text-ink">Check first</h3>
+              <ol className="ml-5 list-decimal">
+                {judged.evaluation.check_first.map((text) => (
+                  <li key={text}>{text}</li>
+                ))}
+              </ol>
+            </div>
+          )}
+        </div>
+      )}
+    </section>
+  );
+}

@@ -1,0 +1,132 @@
+import { useEffect, useState } from "react";
+
+import type { Schemas } from "../../api/client";
+import type { Projection, Room, TechniqueRequest, TechniqueResponse } from "../../api/queries";
+import { useJudgement, useReadOut, useRecord } from "../../api/queries";
+
+export type Finding = NonNullable<Schemas["ResultRequest"]["findings"]>[number];
+
+/** What was really set and what came back, as typed; null where nothing was: the settings are then those that were shown. */
+interface Entry {
+  kvp: number | null;
+  mas: number | null;
+  result: number | null;
+  findings: Finding[];
+}
+
+const BLANK: Entry = { kvp: null, mas: null, result: null, findings: [] };
+
+/** What was typed and not yet recorded, by room and stop: it stands in the fields when somebody comes back to it. */
+const typedSoFar = new Map<string, Entry>();
+
+interface Props {
+  room: Room;
+  projection: Projection;
+  /** The stop of the run sheet that is judged. */
+  stop: number;
+  request: TechniqueRequest;
+  /** The technique of that request; undefined while there is none, and then nothing can be recorded. */
+  answer: TechniqueResponse | undefined;
+  measured: boolean;
+  study: string;
+  onAccepted: () => void;
+}
+
+/** The judging of one exposure: what was typed, the judgement of it, and its recording. */
+export function useJudging({ room, projection, stop, request, answer, measured, study, onAccepted }: Props) {
+  const place = `${room.id} ${stop} ${projection.id}`;
+  const [entry, setEntry] = useState<Entry>(() => typedSoFar.get(place) ?? BLANK);
+  useEffect(() => void typedSoFar.set(place, entry), [place, entry]);
+  const [confirmed, setConfirmed] = useState("");
+  const record = useRecord();
+  const readOut = useReadOut();
+  const film = room.receptors.find((one) => one.id === answer?.technique.receptor)?.kind === "film_screen";
+  const kvp = entry.kvp ?? answer?.technique.kvp ?? null;
+  const mas = entry.mas ?? answer?.technique.mas ?? null;
+  const result = entry.result === null ? {} : film ? { optical_density: entry.result } : { ei: entry.result };
+  const judgement = useJudgement(
+    answer && entry.result !== null && kvp !== null && mas !== null
+      ? {
+          room: room.id,
+          projection: projection.id,
+          receptor: answer.technique.receptor,
+          kvp,
+          mas,
+          exposure_control: answer.technique.exposure_control,
+          target_ei: answer.forecast.target_ei ?? null,
+          findings: entry.findings,
+          suggested_mas: answer.technique.mas,
+          ...result,
+        }
+      : null,
+  );
+  const judged = entry.result === null ? undefined : judgement.data;
+  // An unlikely index is asked back once: pressing again for the same numbers is the answer.
+  const asks = judged?.asks ?? [];
+  const asking = asks.join(" ");
+  const whyNot = !answer
+    ? "No technique is shown: nothing can be recorded."
+    : !measured
+      ? "Measure the thickness first."
+      : entry.result !== null && !judged
+        ? "The judgement is on its way."
+        : null;
+  const ready = whyNot === null && !record.isPending && !record.isSuccess;
+
+  /** Records what was set and what came back; asked back first where that is unlikely. */
+  function save(outcome: "accepted" | "rejected", reason?: string) {
+    if (!ready || !answer || kvp === null || mas === null) return;
+    if (asking !== "" && confirmed !== asking) {
+      setConfirmed(asking);
+      return;
+    }
+    record.mutate(
+      {
+        // Of the chart that was on screen: one that took its place meanwhile has other numbers.
+        technique: { ...request, chart: answer.chart.id },
+        kvp,
+        mas,
+        outcome,
+        findings: entry.findings,
+        study_key: study,
+        note: "",
+        ...result,
+        ...(reason ? { reject_reason: reason } : {}),
+      },
+      {
+        onSuccess: () => {
+          typedSoFar.delete(place);
+          if (outcome === "accepted") onAccepted();
+        },
+      },
+    );
+  }
+
+  /** Asks the receptor (a simulated one) for the index of what was really set; under AEC the chamber sets the mAs. */
+  function fetchIndex() {
+    if (!answer) return;
+    const byHand = answer.technique.exposure_control === "aec" ? {} : { kvp, mas };
+    readOut.mutate(
+      { ...request, setup: { ...request.setup, ...byHand } as NonNullable<TechniqueRequest["setup"]> },
+      { onSuccess: (out) => setEntry({ ...entry, result: out.ei ?? out.optical_density ?? null }) },
+    );
+  }
+
+  return {
+    entry,
+    change: (part: Partial<Entry>) => setEntry({ ...entry, ...part }),
+    film,
+    kvp,
+    mas,
+    judged,
+    judgement,
+    record,
+    ready,
+    whyNot,
+    asked: asking !== "" && confirmed === asking ? asks : [],
+    save,
+    fetchIndex,
+  };
+}
+
+export type Judging = ReturnType<typeof useJudging>;
