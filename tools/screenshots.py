@@ -58,13 +58,13 @@ def judged(page: Page, site: str) -> None:
     page.goto(f"{site}/desk")
     take(page, "knee 2", "Knee, 2 views")
     fill(page, "Thickness: not measured", "13.5")
+    page.keyboard.press("Enter")
     fill(page, "Index (EI)", "168")
     page.get_by_role("button", name="Noise").click()
 
 
 def trauma(page: Page, site: str) -> None:
     page.goto(f"{site}/desk")
-    page.get_by_role("combobox", name="Exam or view").click()
     page.get_by_role("button", name="Fall from 3 m").click()
     fill(page, "Thickness: not measured", "12")
     page.keyboard.press("p")
@@ -75,6 +75,7 @@ def trauma(page: Page, site: str) -> None:
 
 def exposure(page: Page, site: str) -> None:
     page.goto(f"{site}/desk")
+    take(page, "lumbar", "Lumbar spine, 3 views")
     fill(page, "Thickness: not measured", "24")
     tab(page, "Exposure")
     tab(page, "AEC")

@@ -3,12 +3,12 @@
 from __future__ import annotations
 
 from playwright.sync_api import Page, expect
-from tests.browser.test_whole_path import number
+from tests.browser.test_whole_path import number, take
 
 
 def test_the_desk_by_keyboard_alone(page: Page, site: str):
     page.goto(f"{site}/desk")
-    expect(number(page, "kvp")).to_be_visible()
+    expect(page.get_by_text("Who is next?")).to_be_visible()
     press, write = page.keyboard.press, page.keyboard.type
 
     press("e")
@@ -65,25 +65,30 @@ def test_the_desk_by_keyboard_alone(page: Page, site: str):
 
     write("24")
     press("Enter")
-    press("i")
+    press("Enter")  # exposed: the cursor is in the index
     write("240")
     press("Enter")
     expect(page.get_by_text("DI −0.2 · On target")).to_be_visible()
-    press("a")
-    expect(page.get_by_text("Recorded: Lumbar spine AP (or PA), DI −0.2, accepted")).to_be_visible()
-    press("u")
-    expect(page.get_by_text("Taken back: Lumbar spine AP")).to_be_visible()
+    press("Escape")  # back to the set-up, and out again: nothing is lost
+    expect(page.get_by_text("As charted.")).to_be_visible()
+    press("Enter")
+    expect(page.get_by_label("Index (EI)", exact=True)).to_have_value("240")
+    press("Enter")
     press("j")
     press("Enter")
     write("Pat")
     press("Enter")
-    expect(page.get_by_text("rejected")).to_be_visible()
+    expect(page.get_by_text("Recorded as rejected, DI −0.2")).to_be_visible()
+    expect(page.get_by_text("Your last record: Lumbar spine AP (or PA), DI −0.2, rejected")).to_be_visible()
 
     press("]")
     expect(page.get_by_role("link", name="Lumbar spine Lateral")).to_be_visible()
     expect(page.get_by_text("Measure the thickness first.")).to_be_visible()
     press("[")
     expect(page.get_by_role("link", name="Lumbar spine AP (or PA)")).to_be_visible()
+    press("q")
+    expect(page.get_by_text("Who is next?")).to_be_visible()
+    expect(number(page, "kvp")).to_have_count(0)
     press("?")
     expect(page.get_by_role("dialog")).to_contain_text("type the thickness")
     press("Escape")
@@ -92,11 +97,12 @@ def test_the_desk_by_keyboard_alone(page: Page, site: str):
     press("Shift+C")
     expect(page.get_by_role("heading", name="Charts")).to_be_attached()
     press("Shift+D")
-    expect(number(page, "kvp")).to_be_visible()
+    expect(page.get_by_text("Who is next?")).to_be_visible()
 
 
 def test_the_caliper_drags_and_wheels(page: Page, demo_site: str):
     page.goto(f"{demo_site}/desk")
+    take(page, "lumbar", "Lumbar spine, 3 views")
     caliper = page.get_by_role("slider", name="Thickness")
     box = caliper.bounding_box()
     assert box

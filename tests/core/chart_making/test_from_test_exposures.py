@@ -179,11 +179,14 @@ def shown():
     return tuple(expose(one, TRUTH, PROJECTIONS[one.projection], chance) for one in EXPOSED)
 
 
-@pytest.mark.parametrize(("count", "of_bound"), [(4, 0.80), (16, 0.84)])
-def test_charts_of_hidden_rooms_are_worth_what_they_say(count, of_bound):
-    """Rooms and bodies drawn at random: images against what centred lines would give, and errors against stated spreads."""
+@pytest.mark.parametrize(("count", "of_bound", "of_few"), [(4, 0.83, 0.70), (16, 0.86, 0.74)])
+def test_charts_of_hidden_rooms_are_worth_what_they_say(count, of_bound, of_few):
+    """Rooms and bodies drawn at random: images against what centred lines would give, and errors against stated spreads.
+
+    One room's share differs from another's by about 0.12: of three rooms less can be asked than of thirty.
+    """
     worth = measure(count, proofs(3, 30), 100)
-    assert worth.within / worth.bound > of_bound
+    assert worth.within / worth.bound > proofs(of_few, of_bound)
     assert worth.promised == pytest.approx(worth.within, abs=0.08)
     assert 0.65 < worth.rms_z < 1.3
     assert 0.68 < worth.held < 0.95

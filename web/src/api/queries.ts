@@ -354,11 +354,11 @@ export const useRecord = () =>
 
 export const useUndo = () =>
   useChange(
-    (id: number) =>
+    ({ id, why = "" }: { id: number; why?: string }) =>
       unwrap<Exposure>(
         client.POST("/api/exposures/{exposure_id}/undo", {
           params: { path: { exposure_id: id } },
-          body: null,
+          body: { why },
         }),
       ),
     LOG,

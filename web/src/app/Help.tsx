@@ -2,6 +2,8 @@ import { Dialog } from "radix-ui";
 
 import { useChoices } from "../api/queries";
 import { Button } from "../ui/Button";
+import { prefer, usePreferences } from "../ui/preferences";
+import { Segmented } from "../ui/Segmented";
 
 /** The keyboard map, by view. The bindings themselves live with the views; a browser test presses each of them. */
 const KEYS: { view: string; keys: [string, string][] }[] = [
@@ -12,13 +14,15 @@ const KEYS: { view: string; keys: [string, string][] }[] = [
       ["Shift P", "sign in, or hand the console over"],
       ["c", "centimetres or inches"],
       ["?", "this help"],
+      ["Enter, Escape", "leave a field; Escape takes back what was typed"],
     ],
   },
   {
     view: "Desk: choose and measure",
     keys: [
       ["e", "choose the exam"],
-      ["[ and ]", "previous, next projection"],
+      ["q", "next patient: everything of this one is cleared"],
+      ["[ and ]", "previous, next view"],
       ["0 … 9", "type the thickness"],
       ["← →", "thickness by half a centimetre (on the ruler; with Shift by two)"],
     ],
@@ -30,18 +34,23 @@ const KEYS: { view: string; keys: [string, string][] }[] = [
       ["b", "next support"],
       ["g", "next grid"],
       ["r", "next receptor"],
-      ["k, m", "kVp or mAs by hand; the other follows"],
-      ["w", "how it was worked out, or what if"],
+      ["k, m", "kVp, mAs or both by hand"],
+      ["t", "set-up, patient, exposure"],
+      ["w, p", "what if; the picture"],
+      ["v", "checks before the exposure"],
       ["x", "back to the chart's conditions"],
     ],
   },
   {
-    view: "Desk: judge",
+    view: "Desk: after the exposure",
     keys: [
+      ["Enter", "exposed: the judging opens; once recorded, the next view"],
       ["i", "index or density that came back"],
-      ["a", "accept and record"],
-      ["j", "reject: choose the reason"],
-      ["u", "undo the last record"],
+      ["f", "simulated index (demo)"],
+      ["a", "record as accepted"],
+      ["j", "record as rejected: choose the reason"],
+      ["n", "next view"],
+      ["Escape", "back to the set-up; nothing is lost"],
     ],
   },
   {
@@ -59,6 +68,7 @@ const KEYS: { view: string; keys: [string, string][] }[] = [
 
 export function Help({ open, onClose }: { open: boolean; onClose: () => void }) {
   const choices = useChoices();
+  const { keys } = usePreferences();
   return (
     <Dialog.Root open={open} onOpenChange={(next) => !next && onClose()}>
       <Dialog.Portal>
@@ -71,8 +81,21 @@ export function Help({ open, onClose }: { open: boolean; onClose: () => void }) 
             </Dialog.Close>
           </div>
           <Dialog.Description className="text-ink-2">
-            Keys work when the cursor is not in a field; Enter or Escape leaves a field.
+            Keys work when the cursor is not in a field. A key that is held down counts once.
           </Dialog.Description>
+          <div className="mt-2 flex flex-wrap items-center gap-3">
+            <span className="text-ink-2">Single keys</span>
+            <Segmented
+              label="Single keys"
+              value={keys}
+              options={[
+                { value: "plain", label: "as they are" },
+                { value: "alt", label: "with Alt" },
+                { value: "off", label: "off" },
+              ]}
+              onChange={(next) => prefer({ keys: next === "alt" || next === "off" ? next : "plain" })}
+            />
+          </div>
           <div className="mt-4 grid gap-x-10 gap-y-5 md:grid-cols-2">
             {KEYS.map((group) => (
               <section key={group.view}>
@@ -80,7 +103,7 @@ export function Help({ open, onClose }: { open: boolean; onClose: () => void }) 
                 <dl>
                   {group.keys.map(([key, does]) => (
                     <div key={key} className="flex gap-3 py-1">
-                      <dt className="w-28 shrink-0 font-semibold text-beam">{key}</dt>
+                      <dt className="w-28 shrink-0 font-semibold text-ink">{key}</dt>
                       <dd>{does}</dd>
                     </div>
                   ))}

@@ -186,6 +186,21 @@ it("what is recorded is what the screen shows: request, chart, settings, index; 
   expect(screen.getAllByRole("button", { name: /Next patient/ })).toHaveLength(2);
 });
 
+it("nothing typed or recorded of one view stands at the next", async () => {
+  const server = trauma({ [RECORD]: { exposure: exposure(5), judgement: null } });
+  await exposed("250");
+  key("a");
+  await screen.findByText(/Recorded as accepted/);
+  key("Enter");
+  await waitFor(() => expect(server.last(TECHNIQUE).body).toMatchObject({ projection: "hand-pa" }));
+  expect(field(/^thickness/i).value).toBe("");
+  measure("21");
+  await ready();
+  key("Enter");
+  expect(field("Index (EI)").value).toBe("");
+  expect(accepted().disabled).toBe(false);
+});
+
 it("letters typed into the index stay there, and an unlikely index is asked back once", async () => {
   const server = desk({
     [RECORD]: { exposure: exposure(5), judgement: null },

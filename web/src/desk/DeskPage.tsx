@@ -5,7 +5,7 @@ import { useCharted, useExams, useProjections, useSession } from "../api/queries
 import { Button } from "../ui/Button";
 import { Empty, Refusal, Waiting } from "../ui/Notice";
 import { focusField, useKeys } from "../ui/useKeys";
-import { ExamInHand } from "./ExamInHand";
+import { ExamInHand, useOpenPanels } from "./ExamInHand";
 import { Nobody } from "./exam/Nobody";
 import { useDesk } from "./useDesk";
 import { useLeftAlone } from "./useLeftAlone";
@@ -48,12 +48,15 @@ function Desk({ room, projections, exams, charted }: Props) {
   const { act, now, projection, request } = desk;
   const { data: session } = useSession();
   const who = session?.person?.id;
+  const name = session?.person?.name;
   const before = useRef(who);
   useEffect(() => {
-    if (who && before.current && who !== before.current) act({ do: "next-patient" });
+    if (who && before.current && who !== before.current)
+      act({ do: "next-patient", why: `${name} is at this console now: the exam in hand was put away.` });
     if (who) before.current = who;
-  }, [act, who]);
+  }, [act, who, name]);
   const [alone, back] = useLeftAlone();
+  const panels = useOpenPanels();
   useKeys([
     { keys: ["e"], shown: "e", does: "exam", run: () => focusField("exam") },
     { keys: ["q"], shown: "q", does: "next patient", run: () => act({ do: "next-patient" }) },
@@ -79,9 +82,11 @@ function Desk({ room, projections, exams, charted }: Props) {
         </Empty>
       </div>
     );
-  if (!projection || !request || !now) return <Nobody exams={exams} act={act} />;
+  if (!projection || !request || !now) return <Nobody exams={exams} act={act} putAway={desk.state.putAway} />;
   return (
     <ExamInHand
+      key={now.key}
+      panels={panels}
       room={room}
       projections={projections}
       exams={exams}

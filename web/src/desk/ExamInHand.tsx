@@ -1,4 +1,4 @@
-import { useEffect, useState } from "react";
+import { useEffect, useRef, useState } from "react";
 import { flushSync } from "react-dom";
 
 import type { Exam, Projection, Room, RunSheetRequest, TechniqueResponse } from "../api/queries";
@@ -36,10 +36,19 @@ import { Steps } from "./technique/Steps";
 import { WhatIf } from "./technique/WhatIf";
 import { type Act, useDesk } from "./useDesk";
 
+const NARROW = "(max-width: 1279px)";
 const PANELS = ["set-up", "patient", "exposure"] as const;
 type Panel = (typeof PANELS)[number];
+
 const BESIDES = ["ladder", "picture", "what-if"] as const;
 type Beside = (typeof BESIDES)[number];
+
+/** What stands beside the numbers, which stays from view to view. */
+export function useOpenPanels() {
+  const [panel, setPanel] = useState<Panel>("set-up");
+  const [beside, setBeside] = useState<Beside>("ladder");
+  return { panel, setPanel, beside, setBeside };
+}
 
 /** What the hands must change on the way to the view in hand; from the run sheet of the views that are not skipped. */
 function useChanges(room: Room, state: DeskState): string[] {
@@ -77,11 +86,12 @@ interface Props {
   now: Stop;
   projection: Projection;
   request: NonNullable<ReturnType<typeof useDesk>["request"]>;
+  panels: ReturnType<typeof useOpenPanels>;
 }
 
 /**
  * One view of the exam in hand, in two moments. Before the exposure: measure, set, read. After it the judging stands where the
- * set-up and the reasons stood; numbers and cautions stay where they are.
+ * set-up and the reasons stood; numbers and cautions stay where they are. Made anew for each view: nothing typed goes along.
  */
 export function ExamInHand({
   room,
@@ -93,8 +103,10 @@ export function ExamInHand({
   now,
   projection,
   request,
+  panels,
 }: Props) {
   const { unit } = usePreferences();
+  const { panel, setPanel, beside, setBeside } = panels;
   const choices = useChoices();
   const pending = usePendingFields();
   const reach = useReach();
@@ -103,8 +115,6 @@ export function ExamInHand({
   const answer = pending.any || technique.isError ? undefined : technique.data;
   const measured = answer ? !answer.thickness.estimated : now.thickness_cm !== null;
   const changes = useChanges(room, state);
-  const [panel, setPanel] = useState<Panel>("set-up");
-  const [beside, setBeside] = useState<Beside>("ladder");
   const after = state.exposed === now.key;
 
   const views = state.stops.flatMap((one, i) => (one.projection ? [i] : []));
@@ -134,6 +144,11 @@ export function ExamInHand({
     onAccepted: () => act({ do: "mark", at: state.at, status: "done" }),
   });
   const done = now.status === "done";
+  const top = useRef<HTMLElement>(null);
+  // On a small screen the numbers are what stands on top, from the first moment.
+  useEffect(() => {
+    if (window.matchMedia?.(NARROW).matches) top.current?.scrollIntoView({ block: "start" });
+  }, [now.key]);
 
   function nextOf<T>(list: T[], now: T | undefined): T | undefined {
     return list[(list.indexOf(now as T) + 1) % list.length];
@@ -260,6 +275,7 @@ export function ExamInHand({
           />
         </div>
         <section
+          ref={top}
           aria-label="Technique"
           className="sticky top-0 z-20 order-1 min-w-0 border-b border-rule bg-ground xl:static xl:order-none xl:col-start-2 xl:row-start-3"
         >

@@ -74,6 +74,8 @@ export interface DeskState {
   /** The method to calculate by; null leaves it to the room. */
   school: "rules" | "model" | null;
   checked: string[];
+  /** Why the exam before was put away without anybody saying so; empty where somebody did. */
+  putAway: string;
   /** The stop whose exposure was made: its image is judged now. */
   exposed: number | null;
 }
@@ -111,7 +113,7 @@ export type Action =
   | { do: "as-charted" }
   | { do: "exposed" }
   | { do: "before" }
-  | { do: "next-patient" };
+  | { do: "next-patient"; why?: string };
 
 /** What belongs to one patient and goes with them. */
 const NOBODY = {
@@ -122,6 +124,7 @@ const NOBODY = {
   confirmed: null,
   checked: [],
   exposed: null,
+  putAway: "",
 };
 
 /** Nobody is chosen: no exam, no view, and so no technique. */
@@ -293,7 +296,7 @@ export function reduce(state: DeskState, action: Action): DeskState {
     case "before":
       return { ...state, exposed: null };
     case "next-patient":
-      return NO_EXAM;
+      return { ...NO_EXAM, putAway: action.why ?? "" };
   }
 }
 

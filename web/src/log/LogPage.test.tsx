@@ -1,8 +1,19 @@
 // @vitest-environment jsdom
 import { expect, it } from "vitest";
 
-import { exposure, ROOM } from "../testing/clinic";
-import { fireEvent, pick, press, Problem, screen, serve, show, SILENCE, waitFor } from "../testing/server";
+import { exposure, person, ROOM, session, start } from "../testing/clinic";
+import {
+  button,
+  fireEvent,
+  pick,
+  press,
+  Problem,
+  screen,
+  serve,
+  show,
+  SILENCE,
+  waitFor,
+} from "../testing/server";
 import { LogPage } from "./LogPage";
 
 const TREND = {
@@ -81,16 +92,36 @@ it("an empty log says how it fills, an empty filter that it is the filter", asyn
   expect(await screen.findByText(/None fits this filter/)).toBeDefined();
 });
 
-it("undo takes the newest record of the room, whatever the filter shows", async () => {
-  const server = serve({
-    [LIST]: ({ query }: { query: URLSearchParams }) =>
-      query.get("limit") === "1" ? [exposure(9)] : [exposure(3)],
+const mine = { ...exposure(9), recorded_by: "tamsin" };
+const hers = { ...exposure(8), recorded_by: "ilse" };
+const rows = (role: "technologist" | "keeper", more = {}) =>
+  serve({
+    "GET /api/start": start({ session: session(person("tamsin", role)) }),
+    [LIST]: [mine, hers],
     "GET /api/exposures/trend": TREND,
-    "POST /api/exposures/9/undo": exposure(9),
+    ...more,
   });
+
+it("takes back one's own record after a question; another's is not offered to who may not", async () => {
+  const server = rows("technologist", { "POST /api/exposures/9/undo": mine });
   show(<LogPage room={ROOM} />);
-  fireEvent.click(await screen.findByRole("button", { name: "Undo last record" }));
+  fireEvent.click(await screen.findByRole("button", { name: /^Take back/ }));
+  expect(screen.getByText(/which you recorded/)).toBeDefined();
+  press("Yes, take it back");
   await waitFor(() => server.last("POST /api/exposures/9/undo"));
+});
+
+it("a chart keeper takes back another's with a reason, and is told where it is refused", async () => {
+  const server = rows("keeper", { "POST /api/exposures/8/undo": new Problem(409, "It was undone before.") });
+  show(<LogPage room={ROOM} />);
+  const all = await screen.findAllByRole("button", { name: /^Take back/ });
+  fireEvent.click(all[1] as HTMLElement);
+  expect(screen.getByText(/recorded by ilse/)).toBeDefined();
+  expect(button("Yes, take it back").disabled).toBe(true);
+  fireEvent.change(screen.getByLabelText("Why"), { target: { value: "wrong room" } });
+  press("Yes, take it back");
+  expect((await screen.findByRole("alert")).textContent).toContain("undone before");
+  expect(server.last("POST /api/exposures/8/undo").body).toEqual({ why: "wrong room" });
 });
 
 it("shows more by the hundred while there may be more", async () => {
@@ -123,16 +154,4 @@ it("a silent server is asked again, then said; no old row stays as if it were th
   expect((await screen.findByRole("alert")).textContent).toContain("does not answer");
   expect(screen.queryByRole("table")).toBeNull();
   expect(server.asked.filter((one) => one.to === LIST && one.query.get("limit") === "100")).toHaveLength(3);
-});
-
-it("a record that cannot be taken back says why", async () => {
-  serve({
-    [LIST]: [exposure(9)],
-    "GET /api/exposures/trend": TREND,
-    "POST /api/exposures/9/undo": new Problem(403, "Only who recorded it takes it back."),
-  });
-  show(<LogPage room={ROOM} />);
-  await screen.findByText("262");
-  press("Undo last record");
-  expect((await screen.findByRole("alert")).textContent).toContain("Only who recorded it");
 });

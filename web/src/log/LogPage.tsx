@@ -9,7 +9,6 @@ import {
   useExposures,
   useProjections,
   useTrend,
-  useUndo,
 } from "../api/queries";
 import { Button, buttonClass } from "../ui/Button";
 import { DiWedge } from "../ui/DiWedge";
@@ -19,6 +18,7 @@ import { Segmented } from "../ui/Segmented";
 import { Select } from "../ui/Select";
 import { figure, fromCm, length, signed, trimmed, type Unit } from "../ui/units";
 import { grid, moment, projectionName } from "../ui/words";
+import { TakeBack } from "./TakeBack";
 import { Trend } from "./Trend";
 
 const PAGE = 100;
@@ -36,10 +36,8 @@ export function LogPage({ room }: { room: Room }) {
     ...(outcome === "accepted" || outcome === "rejected" ? { outcome } : {}),
   };
   const exposures = useExposures(filter, limit);
-  const newest = useExposures({ room: room.id }, 1).data?.[0];
   const trend = useTrend(filter);
   const projections = useProjections();
-  const undo = useUndo();
   const failed = exposures.error ?? trend.error ?? projections.error;
   const query = new URLSearchParams({ ...filter }).toString();
 
@@ -90,17 +88,11 @@ export function LogPage({ room }: { room: Room }) {
           </dl>
         )}
         <div className="ml-auto flex gap-2">
-          {newest && (
-            <Button disabled={undo.isPending} onClick={() => undo.mutate(newest.id)}>
-              Undo last record
-            </Button>
-          )}
           <a className={buttonClass("quiet")} href={`/api/exposures/csv?${query}`} download="exposures.csv">
             CSV
           </a>
         </div>
       </div>
-      {undo.isError && <Refusal error={undo.error} className="m-5" />}
       {failed ? (
         <Refusal error={failed} className="m-5" />
       ) : !exposures.data ? (
@@ -111,7 +103,7 @@ export function LogPage({ room }: { room: Room }) {
         <div className="p-5">
           <Empty title="No exposure here">
             {projection === "all" && outcome === "all"
-              ? "Record one at the Desk: accept or reject an image and it stands here."
+              ? "Record one at the Desk: an image accepted or rejected stands here."
               : "None fits this filter; choose another projection or outcome."}
           </Empty>
         </div>
@@ -168,22 +160,22 @@ function Rows({
           <th className="pr-3 text-right font-normal">DI</th>
           <th className="font-normal">−4 to +4</th>
           <th className="pr-4 text-right font-normal">Skin kerma</th>
-          <th className="pr-5 font-normal">Outcome</th>
+          <th className="pr-4 font-normal">Outcome</th>
+          <th className="pr-5 font-normal">
+            <span className="sr-only">Take back</span>
+          </th>
         </tr>
       </thead>
       <tbody>
         {exposures.map((one) => {
           const off = one.suggested_mas !== one.mas || one.suggested_kvp !== one.kvp;
           const rejected = one.outcome === "rejected";
+          const entry = projections.find((other) => other.id === one.projection);
+          const name = projectionName(entry, one.projection);
           return (
             <tr key={one.id} className="border-b border-rule">
               <td className="py-1.5 pl-5 whitespace-nowrap text-ink-2">{moment(one.taken_at)}</td>
-              <td>
-                {projectionName(
-                  projections.find((entry) => entry.id === one.projection),
-                  one.projection,
-                )}
-              </td>
+              <td>{name}</td>
               <td className="pr-4 text-right">{length(one.thickness_cm, unit)}</td>
               <td className="pr-4 text-right whitespace-nowrap">
                 {trimmed(one.kvp, 1)} kVp <b className="font-semibold">{trimmed(one.mas, 2)}</b> mAs
@@ -211,8 +203,12 @@ function Rows({
               <td className="pr-4 text-right text-ink-2">
                 {one.incident_air_kerma_mgy == null ? "–" : `${figure(one.incident_air_kerma_mgy)} mGy`}
               </td>
-              <td className={`pr-5 ${rejected ? "text-bad" : ""}`}>
+              <td className={`pr-4 ${rejected ? "text-bad" : ""}`}>
                 {rejected ? `✕ ${reasons?.[one.reject_reason ?? ""] ?? "rejected"}` : "accepted"}
+                {one.recorded_by && <span className="block text-note text-ink-3">by {one.recorded_by}</span>}
+              </td>
+              <td className="pr-5 text-right">
+                <TakeBack exposure={one} name={name} />
               </td>
             </tr>
           );

@@ -4,10 +4,15 @@ import { type Act } from "../useDesk";
 import { Worklist } from "./Worklist";
 
 /** Nobody is chosen: who waits, and a finder for everything else. No technique stands here for no one. */
-export function Nobody({ exams, act }: { exams: Exam[]; act: Act }) {
+export function Nobody({ exams, act, putAway }: { exams: Exam[]; act: Act; putAway: string }) {
   return (
     <div className="mx-auto w-full max-w-3xl px-5 py-8">
       <h2 className="text-lead">Who is next?</h2>
+      {putAway && (
+        <p role="status" className="mt-2 border-l-4 border-warn pl-3">
+          {putAway}
+        </p>
+      )}
       <Finder
         id="exam"
         part="finder"

@@ -51,7 +51,11 @@ export function OwnRecords({ room, projections }: { room: string; projections: P
                     <span className="text-ink-3"> · {moment(one.taken_at)}</span>
                   </span>
                   {asked === one.id ? (
-                    <Button tone="danger" disabled={undo.isPending} onClick={() => undo.mutate(one.id)}>
+                    <Button
+                      tone="danger"
+                      disabled={undo.isPending}
+                      onClick={() => undo.mutate({ id: one.id })}
+                    >
                       Yes, take it back
                     </Button>
                   ) : (

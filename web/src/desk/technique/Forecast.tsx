@@ -35,7 +35,10 @@ export function Forecast({ answer }: { answer: TechniqueResponse | undefined }) 
             </p>
             <Band forecast={forecast} />
             {forecast.di_low != null && forecast.di_high != null && (
-              <p title="Narrowed by the logged images of this line">
+              <p
+                title="Narrowed by the logged images of this line"
+                className="[@media(max-height:30rem)]:hidden"
+              >
                 80 % of patients: DI {signed(forecast.di_low)} to {signed(forecast.di_high)}
               </p>
             )}
@@ -48,7 +51,7 @@ export function Forecast({ answer }: { answer: TechniqueResponse | undefined }) 
                 : `Line ${answer.trust}${forecast.seen ? `, ${forecast.seen} images` : ", no image logged"}.`}
             </p>
           </div>
-          <div className="min-w-44 flex-1 xl:mt-2">
+          <div className="min-w-44 flex-1 xl:mt-2 [@media(max-height:30rem)]:hidden">
             {forecast.incident_air_kerma_mgy == null ? (
               <p className="text-ink-3">No dose figure at this kVp.</p>
             ) : (

@@ -118,7 +118,12 @@ function Number({ part, name, value, unit, big = false, beam = false, children }
           <span className="ml-1 text-body font-normal text-ink-3 xl:ml-2 xl:text-lead">{unit}</span>
         )}
       </div>
-      <div className="mt-0.5 min-h-[1.3em] text-note text-ink-2 xl:mt-1">{children}</div>
+      {/* On a window as low as a page at 200 %, only what is set on the console beside the mAs. */}
+      <div
+        className={`mt-0.5 min-h-[1.3em] text-note text-ink-2 xl:mt-1 [@media(max-height:30rem)]:min-h-0 ${part === "mas" ? "[@media(max-height:30rem)]:truncate" : "[@media(max-height:30rem)]:hidden"}`}
+      >
+        {children}
+      </div>
     </div>
   );
 }
