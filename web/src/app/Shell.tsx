@@ -54,7 +54,7 @@ export function Shell({
   ]);
 
   return (
-    <div className="flex min-h-screen flex-col">
+    <div className="flex min-h-screen flex-col xl:has-[[data-part=kvp]]:h-screen">
       <a
         href="#main"
         className="sr-only focus:not-sr-only focus:absolute focus:z-50 focus:bg-raised focus:p-3"

@@ -246,7 +246,7 @@ export function ExamInHand({
   const method = state.school ?? room.school ?? "model";
   return (
     <Pending.Provider value={pending.tell}>
-      <div className="flex flex-1 flex-col xl:grid xl:h-[calc(100vh-3.25rem)] xl:flex-none xl:grid-cols-[19rem_minmax(0,1fr)_22rem] xl:grid-rows-[auto_auto_auto_minmax(0,1fr)_auto] 2xl:grid-cols-[22rem_minmax(0,1fr)_30rem]">
+      <div className="flex flex-1 flex-col xl:grid xl:h-0 xl:min-h-0 xl:grid-cols-[19rem_minmax(0,1fr)_22rem] xl:grid-rows-[auto_auto_auto_minmax(0,1fr)_auto] 2xl:grid-cols-[22rem_minmax(0,1fr)_30rem]">
         <h1 className="sr-only">
           Desk: {projection.exam} {projection.name}
         </h1>

@@ -53,15 +53,13 @@ export function DiWedge({ di, small = false }: Props) {
       {!small && (
         <>
           <div className="relative mt-1 h-4 text-note text-ink-3">
-            {STEPS.slice(1).map(({ from: edge }) => (
-              <span
-                key={edge}
-                className={`absolute -translate-x-1/2 ${Number.isInteger(edge) ? "" : "hidden xl:inline"}`}
-                style={{ left: `${place(edge)}%` }}
-              >
-                {signed(edge, Number.isInteger(edge) ? 0 : 1)}
-              </span>
-            ))}
+            {STEPS.slice(1)
+              .filter(({ from: edge }) => Number.isInteger(edge))
+              .map(({ from: edge }) => (
+                <span key={edge} className="absolute -translate-x-1/2" style={{ left: `${place(edge)}%` }}>
+                  {signed(edge, 0)}
+                </span>
+              ))}
           </div>
           <div className="relative h-4 text-note text-ink-3">
             {STEPS.map((step) => (

@@ -94,9 +94,10 @@ def nearest_setting(field: str, value: float, stations: Sequence[float], unit: s
     end, next_one = (stations[0], stations[min(1, len(stations) - 1)]) if place == 0 else (stations[-1], stations[-2:][0])
     if abs(math.log(value / end)) <= abs(math.log(next_one / end)) / 2 + 1e-9:
         return end
+    asked = f"{value:.0f}" if value >= 1000 else f"{value:.3g}"
     raise OutOfRange(
         "Outside the room's stations",
-        f"{field} would be {value:.3g} {unit}; this room offers {stations[0]:g} to {stations[-1]:g} {unit}.",
+        f"It would be {asked} {unit}; this room offers {stations[0]:g} to {stations[-1]:g} {unit}.",
         {"min": stations[0], "max": stations[-1], "unit": unit},
         field,
     )

@@ -89,7 +89,7 @@ export function SetupPanel({ room, state, stop, act, answer, unit }: Props) {
         label="Grid"
         labelled
         {...(room.filters.length > 0 ? {} : { className: "col-span-2" })}
-        value={String(now?.grid_ratio ?? line?.grid_ratio ?? 0)}
+        value={now ? String(now.grid_ratio) : ""}
         options={GRID_RATIOS.map((ratio) => ({
           value: String(ratio),
           label: ratio !== 0 && ratio === builtIn ? `${grid(ratio)}, built in` : grid(ratio),
@@ -100,7 +100,7 @@ export function SetupPanel({ room, state, stop, act, answer, unit }: Props) {
         <Select
           label="Tube filter"
           labelled
-          value={now?.filter ?? NO_FILTER}
+          value={now ? (now.filter ?? NO_FILTER) : ""}
           options={filterOptions(room)}
           onChange={(value) => set({ filter: value })}
         />
@@ -146,11 +146,12 @@ function FieldSize({
   unit: Unit;
 }) {
   const [width, height] = setup.field_cm ?? [null, null];
-  const usual = [shown?.[0] ?? 24, shown?.[1] ?? 30] as const;
   const change = (side: 0 | 1, value: number | null) => {
-    if (value === null) return set({ field_cm: null });
+    // The side that nobody typed is the one that is shown; without an answer there is none to take.
+    const other = side === 0 ? (height ?? shown?.[1]) : (width ?? shown?.[0]);
+    if (value === null || other == null) return set({ field_cm: null });
     const cm = toCm(value, unit);
-    return set({ field_cm: side === 0 ? [cm, height ?? usual[1]] : [width ?? usual[0], cm] });
+    return set({ field_cm: side === 0 ? [cm, other] : [other, cm] });
   };
   return (
     <>
@@ -162,7 +163,7 @@ function FieldSize({
           slim={side === 0 ? "Width" : "Height"}
           unit={unit}
           value={[width, height][side] == null ? null : fromCm([width, height][side] as number, unit)}
-          placeholder={trimmed(fromCm(usual[side] ?? 0, unit), 1)}
+          placeholder={shown?.[side] == null ? "" : trimmed(fromCm(shown[side], unit), 1)}
           digits={1}
           onChange={(value) => change(side as 0 | 1, value)}
         />
