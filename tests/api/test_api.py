@@ -8,7 +8,7 @@ import json
 
 import pytest
 from fastapi.testclient import TestClient
-from tests.conftest import LINES
+from tests.conftest import LINES, approved, signed_in
 from tests.core.technique.test_derive import HAND_COMPUTED
 
 from oakbeam.api.app import build
@@ -201,6 +201,47 @@ def test_a_record_that_cannot_be_is_refused(client, change, said):
     record = {"technique": ASK, "kvp": 80, "mas": 63, "ei": 250, "outcome": "accepted", **change}
     assert said in problem(client.post("/api/exposures", json=record))["detail"]
     assert client.get("/api/exposures").json() == []
+
+
+def test_what_was_seen_by_a_chart_that_was_superseded_meanwhile_is_not_recorded(client, charted):
+    record = {"technique": {**ASK, "chart": 1}, "kvp": 80, "mas": 63, "ei": 250, "outcome": "accepted"}
+    assert client.post("/api/exposures", json=record).status_code == 201
+    draft = client.post("/api/charts", json={"room": "room-1", "from_chart": 1}).json()
+    approved(charted, draft["id"])
+    refused = problem(client.post("/api/exposures", json=record), 409)
+    assert "Version 1 was on screen; another version was approved meanwhile" in refused["detail"]
+    record["technique"]["chart"] = draft["id"]
+    assert client.post("/api/exposures", json=record).status_code == 201
+
+
+@pytest.mark.parametrize(
+    ("ei", "mas", "asks"),
+    [
+        (250, 63, []),
+        (29, 63, ["Index 29? The target is 250"]),
+        (1501, 63, ["Index 1501? The target is 250"]),
+        (1500, 252, []),
+        (250, 253, ["253 mAs? 63 was suggested"]),
+        (250, 15, ["15 mAs? 63 was suggested"]),
+    ],
+)
+def test_what_can_hardly_be_is_asked_back(client, ei, mas, asks):
+    asked = {"room": "room-1", "projection": "lspine-ap", "receptor": "panel-43", "kvp": 80, "mas": mas, "ei": ei}
+    found = client.post("/api/judgements", json={**asked, "suggested_mas": 63}).json()["asks"]
+    assert len(found) == len(asks)
+    assert all(one.startswith(said) for one, said in zip(found, asks, strict=True))
+
+
+def test_another_persons_record_is_taken_back_by_who_may_with_a_reason(client, charted):
+    record = {"technique": ASK, "kvp": 80, "mas": 63, "outcome": "accepted"}
+    made = client.post("/api/exposures", json=record).json()["exposure"]
+    assert [one["id"] for one in client.get(f"/api/exposures?recorded_by={made['recorded_by']}").json()] == [made["id"]]
+    address = f"/api/exposures/{made['id']}/undo"
+    signed_in(charted, client, "tess", "technologist")
+    assert "recorded it" in problem(client.post(address, json={"why": "mine"}))["detail"]
+    signed_in(charted, client, "petra", "physicist")
+    assert "say why" in problem(client.post(address))["detail"]
+    assert client.post(address, json={"why": "wrong room"}).status_code == 200
 
 
 def test_film_is_judged_by_its_density(client):

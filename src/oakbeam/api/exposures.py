@@ -32,7 +32,7 @@ from oakbeam.core.image_review import (
     unlikely,
 )
 from oakbeam.formats import exposures_csv
-from oakbeam.store import Store, exposures, local
+from oakbeam.store import Conflict, Store, exposures, local
 from oakbeam.store.exposures import Exposure, Outcome
 
 router = APIRouter(prefix="/api", responses=problems.RESPONSES, tags=["log"])
@@ -181,6 +181,12 @@ def record(store: Store, asked: ExposureRequest, actor: str) -> Recorded:
     found, derived, reference = derive_asked(store, asked.technique)
     if reference.status == "draft":
         raise Refusal("Draft chart", "Exposures are recorded against an approved chart.", field="technique.chart")
+    if reference.status == "superseded":
+        raise Conflict(
+            "Another chart by now",
+            f"Version {reference.version} was on screen; another version was approved meanwhile. Look at its numbers, then "
+            "record what was really set.",
+        )
     # What was really set may be off the suggestion: the dose is that of the real setting.
     setup = asked.technique.setup or SetupRequest()
     real = setup.model_copy(update={"kvp": asked.kvp, "mas": asked.mas})

@@ -345,12 +345,16 @@ export const useCalibrate = () =>
     ROOMS,
   );
 
-export const useRecord = () =>
-  useChange(
-    (body: Schemas["ExposureRequest"]) =>
-      unwrap<Schemas["Recorded"]>(client.POST("/api/exposures", { body })),
-    LOG,
-  );
+export function useRecord() {
+  const queries = useQueryClient();
+  return useMutation<Schemas["Recorded"], Refused, Schemas["ExposureRequest"]>({
+    mutationFn: (body) => unwrap<Schemas["Recorded"]>(client.POST("/api/exposures", { body })),
+    onSuccess: () => Promise.all(LOG.map((key) => queries.invalidateQueries({ queryKey: [key] }))),
+    // The chart that was on screen is no longer the room's: its numbers make way for the new one's.
+    onError: (error) =>
+      error.problem.status === 409 && queries.invalidateQueries({ queryKey: ["technique"] }),
+  });
+}
 
 export const useUndo = () =>
   useChange(

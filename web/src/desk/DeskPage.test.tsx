@@ -186,6 +186,26 @@ it("what is recorded is what the screen shows: request, chart, settings, index; 
   expect(screen.getAllByRole("button", { name: /Next patient/ })).toHaveLength(2);
 });
 
+it("where the chart was superseded meanwhile it says so, and the new chart's numbers take the place of the old", async () => {
+  let version = 2;
+  const server = desk({
+    [TECHNIQUE]: ({ body }: { body: unknown }) => ({
+      ...answer(body as TechniqueRequest),
+      chart: { ...ANSWER.chart, id: 9 + version, version },
+    }),
+    [RECORD]: () => {
+      version = 3;
+      return new Problem(409, "Version 2 was on screen; another version was approved meanwhile.");
+    },
+  });
+  await exposed("250");
+  key("a");
+  expect((await screen.findByRole("alert")).textContent).toContain("another version was approved");
+  await waitFor(() => expect(accepted().disabled).toBe(false));
+  key("a");
+  await waitFor(() => expect(server.last(RECORD).body).toMatchObject({ technique: { chart: 12 } }));
+});
+
 it("nothing typed or recorded of one view stands at the next", async () => {
   const server = trauma({ [RECORD]: { exposure: exposure(5), judgement: null } });
   await exposed("250");
@@ -327,7 +347,7 @@ it("a console left alone shows no one's numbers until somebody says whose they a
   vi.useFakeTimers({ toFake: ["setTimeout", "clearTimeout"] });
   try {
     desk();
-    await vi.waitFor(() => expect(mas()).toBe("40"));
+    await vi.waitFor(() => expect(mas()).toBe("40"), { timeout: 20_000 });
     act(() => vi.advanceTimersByTime(10 * 60_000 + 1));
     expect(screen.queryByTestId("numbers")).toBeNull();
     press("Go on with this patient");
