@@ -153,6 +153,36 @@ it("while an answer is on its way there are no numbers, and nothing can be recor
   expect(server.asked.map((one) => one.to)).not.toContain(RECORD);
 });
 
+it("a field that only some views have stays while its answer is on the way, with what was typed", async () => {
+  const late = slow<TechniqueResponse>();
+  const way = {
+    school: "pelvis",
+    name: "By ASIS",
+    why: "",
+    deg: 0,
+    rule: "knee_by_pelvis" as const,
+    toward: "",
+  };
+  const knee = (request: TechniqueRequest) => ({
+    ...answer(request),
+    angle: { ...ANSWER.angle, school: "pelvis", schools: [way] },
+  });
+  const server = desk({
+    [TECHNIQUE]: ({ body }: { body: unknown }) =>
+      (body as TechniqueRequest).facts ? late.answer : knee(body as TechniqueRequest),
+  });
+  await ready();
+  type(field("ASIS to table"), "26");
+  await waitFor(() => expect(server.last(TECHNIQUE).body).toMatchObject({ facts: { pelvis_cm: 26 } }));
+  expect(mas()).not.toMatch(/\d/);
+  expect(field("ASIS to table").value).toBe("26");
+  // A side of the field is kept too, though no answer says what the other one is.
+  fireEvent.change(field("Field width"), { target: { value: "30" } });
+  fireEvent.blur(field("Field width"));
+  await late.arrive(knee({} as TechniqueRequest));
+  expect(field("Field width").value).toBe("30");
+});
+
 /** Measured, exposed, and an index typed. */
 async function exposed(index: string) {
   await ready();

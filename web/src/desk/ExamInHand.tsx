@@ -113,6 +113,9 @@ export function ExamInHand({
   const technique = useTechnique(request);
   // Numbers belong to what is on screen, or there are none: not while something typed is not in force yet.
   const answer = pending.any || technique.isError ? undefined : technique.data;
+  // Which fields there are goes by the last answer for this view: none goes while somebody types into it.
+  const [shape, setShape] = useState<TechniqueResponse>();
+  if (technique.data && technique.data !== shape) setShape(technique.data);
   const measured = answer ? !answer.thickness.estimated : now.thickness_cm !== null;
   const changes = useChanges(room, state);
   const after = state.exposed === now.key;
@@ -354,11 +357,20 @@ export function ExamInHand({
               </p>
               <div key={`${now.key} ${panel}`}>
                 {panel === "set-up" ? (
-                  <SetupPanel room={room} state={state} stop={now} act={act} answer={answer} unit={unit} />
+                  <SetupPanel
+                    room={room}
+                    state={state}
+                    stop={now}
+                    act={act}
+                    answer={answer}
+                    shape={shape}
+                    usualFieldCm={projection.field_cm}
+                    unit={unit}
+                  />
                 ) : panel === "patient" ? (
                   <PatientPanel choices={choices.data} state={state} act={act} answer={answer} unit={unit} />
                 ) : (
-                  <ExposurePanel room={room} stop={now} act={act} answer={answer} />
+                  <ExposurePanel room={room} stop={now} act={act} answer={answer} shape={shape} />
                 )}
               </div>
             </>

@@ -19,10 +19,12 @@ interface Props {
   stop: Stop;
   act: Act;
   answer: TechniqueResponse | undefined;
+  /** The last answer for this view: which choices there are goes by it, so that an open list stays. */
+  shape: TechniqueResponse | undefined;
 }
 
 /** How the exposure is ended: by hand, by the chamber, or long and breathing; and kVp, mAs or both by hand. */
-export function ExposurePanel({ room, stop, act, answer }: Props) {
+export function ExposurePanel({ room, stop, act, answer, shape }: Props) {
   const { setup } = stop;
   const now = answer?.technique;
   const control = setup.exposure_control ?? "manual";
@@ -66,12 +68,12 @@ export function ExposurePanel({ room, stop, act, answer }: Props) {
           ? "Both by hand: the forecast says what they will give."
           : "One by hand: the other follows. Both: what they will give is forecast."}
       </p>
-      {control === "aec" && now && (
+      {control === "aec" && shape && (
         <>
           <Select
             label="Chambers"
             labelled
-            value={setup.aec_cells ?? now.aec_cells ?? "C"}
+            value={setup.aec_cells ?? now?.aec_cells ?? ""}
             options={cells.map((name) => ({ value: name, label: name }))}
             onChange={(value) => set({ aec_cells: value })}
           />
@@ -85,17 +87,21 @@ export function ExposurePanel({ room, stop, act, answer }: Props) {
             }))}
             onChange={(value) => set({ aec_density: Number(value) || null })}
           />
-          <div className="col-span-2">
-            <Chambers answer={answer} />
-          </div>
-          <p className="col-span-2 text-note text-ink-2">
-            Predicted {figure(answer.exact_mas)} mAs, {trimmed(now.time_ms, 2)} ms; back-up{" "}
-            {trimmed(now.aec_backup_mas ?? 0, 1)} mAs. If the chamber cannot be covered, by hand:{" "}
-            <b className="text-ink">
-              {trimmed(now.mas, 2)} mAs, {trimmed(now.ma, 1)} mA, {trimmed(now.time_ms, 2)} ms
-            </b>
-            .
-          </p>
+          {answer && now && (
+            <>
+              <div className="col-span-2">
+                <Chambers answer={answer} />
+              </div>
+              <p className="col-span-2 text-note text-ink-2">
+                Predicted {figure(answer.exact_mas)} mAs, {trimmed(now.time_ms, 2)} ms; back-up{" "}
+                {trimmed(now.aec_backup_mas ?? 0, 1)} mAs. If the chamber cannot be covered, by hand:{" "}
+                <b className="text-ink">
+                  {trimmed(now.mas, 2)} mAs, {trimmed(now.ma, 1)} mA, {trimmed(now.time_ms, 2)} ms
+                </b>
+                .
+              </p>
+            </>
+          )}
         </>
       )}
       {control === "breathing" && now && (

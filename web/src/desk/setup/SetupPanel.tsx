@@ -14,11 +14,15 @@ interface Props {
   stop: Stop;
   act: Act;
   answer: TechniqueResponse | undefined;
+  /** The last answer for this view: which fields there are goes by it, so that none goes while somebody types into it. */
+  shape: TechniqueResponse | undefined;
+  /** The field that is usual for the view. */
+  usualFieldCm: readonly [number, number];
   unit: Unit;
 }
 
 /** Where tube, part and receptor stand. Everything left alone stays as charted. */
-export function SetupPanel({ room, state, stop, act, answer, unit }: Props) {
+export function SetupPanel({ room, state, stop, act, answer, shape, usualFieldCm, unit }: Props) {
   const { setup } = stop;
   const line = answer?.chart.line;
   const now = answer?.technique;
@@ -26,8 +30,8 @@ export function SetupPanel({ room, state, stop, act, answer, unit }: Props) {
   const set = (change: { [K in keyof Overrides]?: Overrides[K] | null }) => act({ do: "setup", change });
   const support = now?.support ?? setup.support ?? line?.support ?? "";
   const builtIn = room.supports.find((one) => one.id === support)?.grid?.ratio;
-  const tilted = (figures?.tube_angle_deg ?? 0) !== 0;
-  const loose = support === "detector" && (now?.grid_ratio ?? 0) > 0;
+  const tilted = (shape?.figures.tube_angle_deg ?? 0) !== 0;
+  const loose = shape?.technique.support === "detector" && shape.technique.grid_ratio > 0;
   const lengthField = (
     id: string,
     label: string,
@@ -67,7 +71,7 @@ export function SetupPanel({ room, state, stop, act, answer, unit }: Props) {
         placeholder={figures ? trimmed(figures.tube_angle_deg, 1) : "0"}
         onChange={(value) => set({ tube_angle_deg: value })}
       />
-      <AngleAdvice state={state} stop={stop} act={act} answer={answer} unit={unit} />
+      <AngleAdvice state={state} stop={stop} act={act} answer={answer} shape={shape} unit={unit} />
       {tilted && lengthField("tube-height", "Or tube height", "tube_height_cm", figures?.tube_height_cm)}
       <Select
         label="Support"
@@ -106,7 +110,7 @@ export function SetupPanel({ room, state, stop, act, answer, unit }: Props) {
         />
       )}
       <div className="col-span-2 grid grid-cols-3 gap-2">
-        <FieldSize set={set} setup={setup} shown={figures?.field_cm} unit={unit} />
+        <FieldSize set={set} setup={setup} shown={figures?.field_cm} usual={usualFieldCm} unit={unit} />
         {lengthField("gap", "Receptor gap", "gap_cm", figures?.gap_cm, undefined, "Gap")}
       </div>
       {loose && (
@@ -138,18 +142,20 @@ function FieldSize({
   set,
   setup,
   shown,
+  usual,
   unit,
 }: {
   set: (change: { field_cm: [number, number] | null }) => void;
   setup: Overrides;
   shown: [number, number] | number[] | undefined;
+  usual: readonly [number, number];
   unit: Unit;
 }) {
   const [width, height] = setup.field_cm ?? [null, null];
   const change = (side: 0 | 1, value: number | null) => {
-    // The side that nobody typed is the one that is shown; without an answer there is none to take.
-    const other = side === 0 ? (height ?? shown?.[1]) : (width ?? shown?.[0]);
-    if (value === null || other == null) return set({ field_cm: null });
+    if (value === null) return set({ field_cm: null });
+    // The side that nobody typed is the one that is shown, or the usual one while none is.
+    const other = side === 0 ? (height ?? shown?.[1] ?? usual[1]) : (width ?? shown?.[0] ?? usual[0]);
     const cm = toCm(value, unit);
     return set({ field_cm: side === 0 ? [cm, other] : [other, cm] });
   };
@@ -186,16 +192,18 @@ function AngleAdvice({
   stop,
   act,
   answer,
+  shape,
   unit,
 }: {
   state: DeskState;
   stop: Stop;
   act: Act;
   answer: TechniqueResponse | undefined;
+  shape: TechniqueResponse | undefined;
   unit: Unit;
 }) {
-  if (!answer) return null;
-  const { angle, turn } = answer;
+  if (!shape) return null;
+  const { angle, turn } = shape;
   const rules = [...angle.schools, ...(turn?.schools ?? [])].map((one) => one.rule ?? "fixed");
   const facts = state.facts;
   const fact = (change: { [K in keyof Facts]?: Facts[K] | null }) => act({ do: "facts", change });
@@ -275,16 +283,18 @@ function AngleAdvice({
         />
       )}
       {asked}
-      <p className="col-span-2 text-note text-ink-2">
-        {angle.schools.length > 0 && angle.advice.said}
-        {either && (
-          <b className="text-warn">
-            {" "}
-            {degrees(either[0] as number)} or {degrees(either[1] as number)}: find out.
-          </b>
-        )}
-        {turn && turn.advice.deg !== 0 && ` Turn ${turn.advice.deg.toFixed(0)}°: ${turn.advice.said}`}
-      </p>
+      {answer && (
+        <p className="col-span-2 text-note text-ink-2">
+          {angle.schools.length > 0 && angle.advice.said}
+          {either && (
+            <b className="text-warn">
+              {" "}
+              {degrees(either[0] as number)} or {degrees(either[1] as number)}: find out.
+            </b>
+          )}
+          {turn && turn.advice.deg !== 0 && ` Turn ${turn.advice.deg.toFixed(0)}°: ${turn.advice.said}`}
+        </p>
+      )}
     </>
   );
 }
