@@ -284,6 +284,46 @@ it("a reject wants its reason before anything is kept", async () => {
   );
 });
 
+it("after a reject the view can be exposed again, with fields of its own; one accepted is not recorded twice", async () => {
+  let outcome = "rejected";
+  const server = desk({ [RECORD]: () => ({ exposure: { ...exposure(5), outcome }, judgement: null }) });
+  await exposed("250");
+  press(/Record as rejected/);
+  await pick(/Why rejected/, "Patient moved");
+  await screen.findByText(/Recorded as rejected/);
+  key("Escape");
+  key("Enter");
+  expect(field("Index (EI)").value).toBe("");
+  outcome = "accepted";
+  await waitFor(() => expect(accepted().disabled).toBe(false));
+  key("a");
+  await screen.findByText(/Recorded as accepted/);
+  key("Escape");
+  fireEvent.click(screen.getByRole("button", { name: "Exposed" }));
+  expect(screen.queryByRole("button", { name: /Record as accepted/ })).toBeNull();
+  expect(server.asked.filter((one) => one.to === RECORD)).toHaveLength(2);
+});
+
+it("a key that goes on from what is in force does nothing while nothing is", async () => {
+  const late = slow<TechniqueResponse>();
+  const server = desk({ [TECHNIQUE]: () => late.answer });
+  await screen.findByTestId("numbers");
+  for (const one of ["g", "b", "r"]) key(one);
+  expect(screen.getByText("As charted.")).toBeDefined();
+  await late.arrive(answer({} as TechniqueRequest));
+  expect((server.last(TECHNIQUE).body as TechniqueRequest).setup).not.toHaveProperty("grid_ratio");
+});
+
+it("the next patient by one key only where no image is being judged", async () => {
+  desk();
+  await exposed("250");
+  key("q");
+  expect(screen.getByText("Exposure made")).toBeDefined();
+  key("Escape");
+  key("q");
+  expect(screen.getByText("Who is next?")).toBeDefined();
+});
+
 it("back to the set-up and out again, what was typed and seen in the image still stands", async () => {
   desk();
   await exposed("400");

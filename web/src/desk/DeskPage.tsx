@@ -7,6 +7,7 @@ import { Empty, Refusal, Waiting } from "../ui/Notice";
 import { focusField, useKeys } from "../ui/useKeys";
 import { ExamInHand, useOpenPanels } from "./ExamInHand";
 import { Nobody } from "./exam/Nobody";
+import { forgetTyped } from "./review/useJudging";
 import { useDesk } from "./useDesk";
 import { useLeftAlone } from "./useLeftAlone";
 
@@ -55,11 +56,20 @@ function Desk({ room, projections, exams, charted }: Props) {
       act({ do: "next-patient", why: `${name} is at this console now: the exam in hand was put away.` });
     if (who) before.current = who;
   }, [act, who, name]);
+  useEffect(() => {
+    if (!now) forgetTyped();
+  }, [now]);
   const [alone, back] = useLeftAlone();
   const panels = useOpenPanels();
   useKeys([
     { keys: ["e"], shown: "e", does: "exam", run: () => focusField("exam") },
-    { keys: ["q"], shown: "q", does: "next patient", run: () => act({ do: "next-patient" }) },
+    {
+      keys: ["q"],
+      shown: "q",
+      does: "next patient",
+      // An image that is being judged is not put away by one key.
+      run: () => (desk.state.exposed === null || now?.status === "done") && act({ do: "next-patient" }),
+    },
   ]);
   if (alone && now)
     return (

@@ -143,16 +143,22 @@ export function ExamInHand({
     request,
     answer: reach === "here" ? answer : undefined,
     measured: now.thickness_cm !== null || measured,
+    done: now.status === "done",
     study: state.study,
     onAccepted: () => act({ do: "mark", at: state.at, status: "done" }),
   });
   const done = now.status === "done";
+  const expose = () => {
+    judging.begin();
+    act({ do: "exposed" });
+  };
   const top = useRef<HTMLElement>(null);
   // On a small screen the numbers are what stands on top, from the first moment.
   useEffect(() => {
     if (window.matchMedia?.(NARROW).matches) top.current?.scrollIntoView({ block: "start" });
   }, [now.key]);
 
+  /** The one after the one in force; of nothing in force there is no next. */
   function nextOf<T>(list: T[], now: T | undefined): T | undefined {
     return list[(list.indexOf(now as T) + 1) % list.length];
   }
@@ -179,7 +185,7 @@ export function ExamInHand({
           room.supports.map((one) => one.id as string),
           answer?.technique.support,
         );
-        if (support) act({ do: "setup", change: { support, grid_ratio: null } });
+        if (answer && support) act({ do: "setup", change: { support, grid_ratio: null } });
       },
     },
     {
@@ -188,7 +194,7 @@ export function ExamInHand({
       does: "grid",
       run: () => {
         const ratio = nextOf(GRID_RATIOS, answer?.technique.grid_ratio);
-        if (ratio !== undefined) act({ do: "setup", change: { grid_ratio: ratio } });
+        if (answer && ratio !== undefined) act({ do: "setup", change: { grid_ratio: ratio } });
       },
     },
     {
@@ -200,7 +206,7 @@ export function ExamInHand({
           room.receptors.map((one) => one.id),
           answer?.technique.receptor,
         );
-        if (receptor) act({ do: "setup", change: { receptor } });
+        if (answer && receptor) act({ do: "setup", change: { receptor } });
       },
     },
     {
@@ -234,7 +240,7 @@ export function ExamInHand({
         // On a button or a choice, Enter presses that.
         const on = event.target instanceof HTMLElement && event.target.closest("button, a, [role]");
         if (on && on.id !== "main") return;
-        if (!after) act({ do: "exposed" });
+        if (!after) expose();
         else if (done) next?.();
       },
     },
@@ -452,7 +458,7 @@ export function ExamInHand({
               moment={after ? "after" : "before"}
               done={done}
               whyNot={after ? null : !answer || measured ? null : "Measure the thickness first."}
-              onExposed={() => act({ do: "exposed" })}
+              onExposed={expose}
               onBack={() => act({ do: "before" })}
               onNext={next}
               onNextPatient={() => act({ do: "next-patient" })}

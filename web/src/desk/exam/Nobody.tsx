@@ -7,7 +7,9 @@ import { Worklist } from "./Worklist";
 export function Nobody({ exams, act, putAway }: { exams: Exam[]; act: Act; putAway: string }) {
   return (
     <div className="mx-auto w-full max-w-3xl px-5 py-8">
-      <h2 className="text-lead">Who is next?</h2>
+      <h1 className="text-lead">
+        <span className="sr-only">Desk: </span>Who is next?
+      </h1>
       {putAway && (
         <p role="status" className="mt-2 border-l-4 border-warn pl-3">
           {putAway}

@@ -19,6 +19,9 @@ const BLANK: Entry = { kvp: null, mas: null, result: null, findings: [] };
 /** What was typed and not yet recorded, by room and stop: it stands in the fields when somebody comes back to it. */
 const typedSoFar = new Map<string, Entry>();
 
+/** For the next patient: nothing of the last one stays. */
+export const forgetTyped = () => typedSoFar.clear();
+
 interface Props {
   room: Room;
   projection: Projection;
@@ -28,12 +31,24 @@ interface Props {
   /** The technique of that request; undefined while there is none, and then nothing can be recorded. */
   answer: TechniqueResponse | undefined;
   measured: boolean;
+  /** The view was recorded as accepted. */
+  done: boolean;
   study: string;
   onAccepted: () => void;
 }
 
 /** The judging of one exposure: what was typed, the judgement of it, and its recording. */
-export function useJudging({ room, projection, stop, request, answer, measured, study, onAccepted }: Props) {
+export function useJudging({
+  room,
+  projection,
+  stop,
+  request,
+  answer,
+  measured,
+  done,
+  study,
+  onAccepted,
+}: Props) {
   const place = `${room.id} ${stop} ${projection.id}`;
   const [entry, setEntry] = useState<Entry>(() => typedSoFar.get(place) ?? BLANK);
   useEffect(() => void typedSoFar.set(place, entry), [place, entry]);
@@ -68,9 +83,11 @@ export function useJudging({ room, projection, stop, request, answer, measured, 
     ? "No technique is shown: nothing can be recorded."
     : !measured
       ? "Measure the thickness first."
-      : entry.result !== null && !judged
-        ? "The judgement is on its way."
-        : null;
+      : done && !record.isSuccess
+        ? "This view is recorded already: Repeat adds another try."
+        : entry.result !== null && !judged
+          ? "The judgement is on its way."
+          : null;
   const ready = whyNot === null && !record.isPending && !record.isSuccess;
 
   /** Records what was set and what came back; asked back first where that is unlikely. */
@@ -102,6 +119,14 @@ export function useJudging({ room, projection, stop, request, answer, measured, 
     );
   }
 
+  /** Another exposure of the view: what was typed of a recorded one makes room for it. */
+  function begin() {
+    if (done || !record.isSuccess) return;
+    record.reset();
+    setConfirmed("");
+    setEntry(BLANK);
+  }
+
   /** Asks the receptor (a simulated one) for the index of what was really set; under AEC the chamber sets the mAs. */
   function fetchIndex() {
     if (!answer) return;
@@ -125,6 +150,7 @@ export function useJudging({ room, projection, stop, request, answer, measured, 
     whyNot,
     asked: asking !== "" && confirmed === asking ? asks : [],
     save,
+    begin,
     fetchIndex,
   };
 }
