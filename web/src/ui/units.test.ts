@@ -63,11 +63,12 @@ describe("what people type", () => {
     ["-10", -10],
     ["−10°", -10],
     ["10 caudal", -10],
+    ["-10 ca", 10],
     ["15° ceph", 15],
     ["12,5 cephalad", 12.5],
   ] as const)("angle %s", (text, wanted) => expect(typedAngle(text)).toBe(wanted));
 
-  it.each(["", "caudal", "10 x", "--3", "1e2"])("no angle: %s", (text) =>
+  it.each(["", "caudal", "10 c", "10 x", "--3", "1e2"])("no angle: %s", (text) =>
     expect(typedAngle(text)).toBeNull(),
   );
 

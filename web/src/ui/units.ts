@@ -75,16 +75,18 @@ export function typedAngle(text: string): number | null {
   const found = ANGLE.exec(text.trim().toLowerCase());
   const number = found ? typed(found[2] ?? "") : null;
   if (!found || number === null) return null;
-  const toward = found[3] ?? "";
-  if (
-    toward !== "" &&
-    !"cephalad cephalic".split(" ").some((word) => word.startsWith(toward)) &&
-    !"caudal caudad".split(" ").some((word) => word.startsWith(toward))
-  )
-    return null;
+  const written = found[3] ?? "";
+  const toward = written === "" ? CEPHALAD : [CEPHALAD, CAUDAL].find((one) => begins(one, written));
+  if (!toward) return null;
   const down = found[1] === "-" || found[1] === "−";
-  return (toward.startsWith("ca") ? !down : down) ? -number : number;
+  return down === (toward === CEPHALAD) ? -number : number;
 }
+
+const CEPHALAD = ["cephalad", "cephalic"];
+const CAUDAL = ["caudal", "caudad"];
+/** Two letters at least: with one it could be either. */
+const begins = (words: string[], written: string) =>
+  written.length > 1 && words.some((word) => word.startsWith(written));
 
 /** What a field makes of a text; its own unit may stand behind the number. */
 export function readAs(reading: Reading, text: string, unit: string | undefined): number | null {

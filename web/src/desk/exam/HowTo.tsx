@@ -36,34 +36,36 @@ export function HowTo({
   const [across, along] = projection.receptor_cm;
   const lies = along > across ? "lengthwise" : along < across ? "crosswise" : "";
   return (
-    <section aria-label="This view" className="px-4 py-2 xl:px-5">
-      <h2 className="text-lead leading-tight">
-        <Link
-          to={`/guide/${projection.id}`}
-          className="-my-2 inline-flex min-h-10 items-center underline decoration-rule-strong underline-offset-4 hover:decoration-ink"
-          title="Open its page in the Guide"
-        >
-          {projection.exam} {projection.name}
-        </Link>
-        {projection.exposures > 1 && <span> · {projection.exposures} exposures</span>}
-      </h2>
-      {(stop.note || stop.when || question) && (
-        <p className="mt-0.5 text-ink-2">
+    <section aria-label="This view" className="px-4 py-1.5 xl:px-5">
+      <div className="flex flex-wrap items-baseline gap-x-3">
+        <h2 className="text-lead leading-tight">
+          <Link
+            to={`/guide/${projection.id}`}
+            className="-my-2 inline-flex min-h-10 items-center underline decoration-rule-strong underline-offset-4 hover:decoration-ink"
+            title="Open its page in the Guide"
+          >
+            {projection.exam} {projection.name}
+          </Link>
+          {projection.exposures > 1 && <span> · {projection.exposures} exposures</span>}
+        </h2>
+        {question && <span className="text-ink-2">Request: {question}</span>}
+      </div>
+      {(stop.note || stop.when) && (
+        <p className="text-ink-2">
           {stop.when && <b className="mr-2 font-semibold text-warn">Only: {stop.when}.</b>}
-          {stop.note && <span className="mr-2 text-ink">{stop.note}</span>}
-          {question && <>Request: {question}</>}
+          {stop.note && <span className="text-ink">{stop.note}</span>}
         </p>
       )}
       {openClearance !== null && (
-        <p className="mt-0.5 font-semibold text-warn">◇ Not recorded yet: {openClearance}.</p>
+        <p className="font-semibold text-warn">◇ Not recorded yet: {openClearance}.</p>
       )}
       {changes.length > 0 && (
-        <p className="mt-0.5" data-part="change">
+        <p data-part="change">
           <span className="text-ink-2">Change from the last view: </span>
           <b className="font-semibold">{changes.join(" ")}</b>
         </p>
       )}
-      <dl className="mt-1 grid grid-cols-[auto_minmax(0,1fr)] gap-x-3 gap-y-0.5 leading-snug">
+      <dl className="mt-0.5 grid grid-cols-[auto_minmax(0,1fr)] gap-x-3 leading-snug">
         <Row name="Marker">
           <span data-part="marker">
             {side && (

@@ -21,7 +21,7 @@ export function Cautions({ answer, act }: { answer: TechniqueResponse | undefine
     <section
       aria-label="Cautions"
       data-part="cautions"
-      className="border-t border-rule px-4 py-1 xl:min-h-[4.75rem] xl:px-5"
+      className="border-t border-rule px-4 py-1 xl:min-h-[4.25rem] xl:px-5"
     >
       <ul>
         {shown.map((one) => (

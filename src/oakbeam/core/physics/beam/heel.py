@@ -33,22 +33,22 @@ def kerma_along_tube(
     leaves_deg = anode_angle_deg + np.degrees(np.arctan2(offset_cm, sid_cm))
     low, share = between(data.heel_kvps, np.array([kvp]))
     of_kvp = data.heel[:, low[0]] * (1 - share[0]) + data.heel[:, low[0] + 1] * share[0]
-    # The way through the anode, and with it the logarithm, goes with 1 / sine of the angle.
-    place, along = between(_steep(data.heel_angles_deg), _steep(np.maximum(leaves_deg, FLATTEST_DEG)))
-    ratio = np.exp(of_kvp[place] * (1 - along[:, None]) + of_kvp[place + 1] * along[:, None])
+    ratio = _ratio(of_kvp, np.maximum(leaves_deg, FLATTEST_DEG))
     mu = data.mu["aluminium"] * filtration_mm_al / 10 + data.mu["copper"] * filtration_mm_cu / 10
     # At 12 degrees, by which the ratios are taken.
     middle = spectrum(kvp, filtration_mm_al, filtration_mm_cu) * kerma_per_photon()
     kerma = (ratio * np.exp(-np.outer(1 / cosine - 1, mu))) @ middle
-    central = np.exp(_at_angle(of_kvp, anode_angle_deg)) @ middle
+    central = _ratio(of_kvp, np.array([anode_angle_deg])) @ middle
     return np.where(leaves_deg < FLATTEST_DEG, 0.0, kerma / central * cosine**2)
+
+
+def _ratio(of_kvp: Array, leaves_deg: Array) -> Array:
+    """(n, energy): fluence of rays that leave the anode at angles, over that at 12 degrees."""
+    # The way through the anode, and with it the logarithm, goes with 1 / sine of the angle.
+    place, along = between(_steep(tables().heel_angles_deg), _steep(leaves_deg))
+    return np.exp(of_kvp[place] * (1 - along[:, None]) + of_kvp[place + 1] * along[:, None])
 
 
 def _steep(angle_deg: Array) -> Array:
     """Rises with the angle, linear in what the way through the anode goes with."""
     return np.asarray(-1 / np.sin(np.radians(angle_deg)))
-
-
-def _at_angle(of_kvp: Array, angle_deg: float) -> Array:
-    place, along = between(_steep(tables().heel_angles_deg), _steep(np.array([angle_deg])))
-    return np.asarray(of_kvp[place[0]] * (1 - along[0]) + of_kvp[place[0] + 1] * along[0])
