@@ -93,14 +93,15 @@ def narrowing(view: View, mass_cm: Array, shadow_cm: Array, to_skin_cm: Array | 
     low, share = between(thickness_nodes(), mass_cm)
     upper = share[:, None, None]
     of_part = profile[low] * (1 - upper) + profile[low + 1] * upper
-    scale: Array | float = view.density
+    scale = np.full(len(mass_cm), view.density)
     if to_skin_cm is not None:
-        scale = (view.sid_cm - view.gap_cm - to_skin_cm) / view.sid_cm * view.density
+        scale *= (view.sid_cm - view.gap_cm - to_skin_cm) / view.sid_cm
     short, long = sorted(view.field_cm)
-    edges = tables().rings_cm
-    narrow = ring_shares(edges, shadow_cm * scale, long * scale)
-    whole = ring_shares(edges, short * scale, long * scale)
-    return np.asarray((of_part * narrow[:, None]).sum(axis=2) / (of_part * whole[:, None]).sum(axis=2))
+    # Both at once: it is asked for at every step of a technique.
+    sides = np.concatenate([shadow_cm * scale, short * scale])
+    shares = ring_shares(tables().rings_cm, sides, np.tile(long * scale, 2))
+    narrow, whole = shares[: len(scale), None], shares[len(scale) :, None]
+    return np.asarray((of_part * narrow).sum(axis=2) / (of_part * whole).sum(axis=2))
 
 
 ANY_FIELD_CM = (1.0, 1.0)
@@ -110,18 +111,25 @@ ANY_FIELD_CM = (1.0, 1.0)
 @cached(256)
 def _by_ring(view: View, back: bool) -> Array:
     """(thickness node, energy node, ring): scattered energy that a ring of the field, wholly in it, brings to the centre."""
-    data = tables()
-    rings = len(data.rings_cm) - 1
-    weights = _source_weights(view)
+    data, weights = tables(), _source_weights(view)
     if back:
-        table = data.back.reshape(len(weights), len(data.scatter_kev), -1, rings)
-        found = np.einsum("tesr,ts->ter", table, weights)
+        table = data.back.reshape(len(weights), len(data.scatter_kev), -1, len(data.rings_cm) - 1)
     else:
         (low,), (share,) = between(_gap_place(data.gaps_cm), _gap_place(np.array([view.gap_cm * view.density])))
-        energy = data.moments[1, low] * (1 - share) + data.moments[1, low + 1] * share
-        shape = len(weights), len(data.scatter_kev), -1, weights.shape[1], rings
-        found = np.einsum("teasr,ts->ter", energy.reshape(shape), weights)
+        energy = _energy_from_rings()
+        table = energy[low] * (1 - share) + energy[low + 1] * share
+    found = np.einsum("tesr,ts->ter", table, weights)
     return np.concatenate([np.zeros((1, *found.shape[1:])), found])
+
+
+@cached(1)
+def _energy_from_rings() -> Array:
+    """(gap, thickness, energy node, source, ring): scattered energy at the centre, over all angles."""
+    data = tables()
+    gaps, thicknesses = data.moments.shape[1:3]
+    angles, rings = len(data.angle_edges_deg) - 1, len(data.rings_cm) - 1
+    shape = gaps, thicknesses, len(data.scatter_kev), angles, -1, rings
+    return np.asarray(data.moments[1].reshape(shape).sum(axis=3, dtype=np.float64))
 
 
 def tissue_back_ratio(thickness_cm: Array, field_cm: tuple[float, float], tissues: Mapping[str, Array | float]) -> Array:
