@@ -35,7 +35,7 @@ RECORDS: Rule = "records"
 OWN_SESSION: Rule = "session"
 """Anyone; whoever is signed in with their session's token."""
 LOG: Rule = frozenset({"technologist", "keeper", "physicist"})
-CHART: Rule = frozenset({"keeper", "physicist"})
+CHART: frozenset[Role] = frozenset({"keeper", "physicist"})
 ROOM: Rule = frozenset({"physicist"})
 PEOPLE: Rule = frozenset({"admin"})
 DEPARTMENT: Rule = frozenset({"keeper", "physicist", "admin"})

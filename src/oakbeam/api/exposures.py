@@ -12,7 +12,7 @@ from pydantic import BaseModel, Field, StringConstraints
 
 from oakbeam import catalogue
 from oakbeam.api import problems
-from oakbeam.api.access import Actor, SignedIn, StoreHere
+from oakbeam.api.access import CHART, Actor, SignedIn, StoreHere
 from oakbeam.api.answers import as_file
 from oakbeam.api.technique_request import SetupRequest, TechniqueRequest, room_of
 from oakbeam.api.techniques import derive_asked
@@ -106,9 +106,6 @@ class TakeBack(RequestBody):
     """Why a record is taken back; needed for another's."""
 
     why: Text = ""
-
-
-TAKE_BACK_OTHERS = frozenset(("keeper", "physicist"))
 
 
 class TrendPoint(BaseModel):
@@ -319,4 +316,4 @@ def exposures_as_csv(
 @router.post("/exposures/{exposure_id}/undo", tags=["log"])
 def undo_exposure(store: StoreHere, who: SignedIn, exposure_id: Id, asked: TakeBack | None = None) -> Exposure:
     """Take a record back: one's own; another's as a chart keeper or physicist, with a reason."""
-    return exposures.undo(store, exposure_id, who.id, asked.why if asked else "", bool(TAKE_BACK_OTHERS & set(who.roles)))
+    return exposures.undo(store, exposure_id, who.id, asked.why if asked else "", not CHART.isdisjoint(who.roles))

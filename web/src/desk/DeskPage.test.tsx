@@ -263,6 +263,10 @@ it("letters typed into the index stay there, and an unlikely index is asked back
   key("Enter");
   type(field("Index (EI)"), "3a");
   expect(field("Index (EI)").value).toBe("3a");
+  // Neither as an index of 3 nor as none: it is not what stands there.
+  expect(accepted().disabled).toBe(true);
+  key("a");
+  expect(server.asked.map((one) => one.to)).not.toContain(RECORD);
   expect(server.asked.map((one) => one.to)).not.toContain(JUDGE);
   type(field("Index (EI)"), "3");
   await waitFor(() => expect(accepted().disabled).toBe(false));

@@ -109,6 +109,7 @@ export function ExamInHand({
   const { panel, setPanel, beside, setBeside } = panels;
   const choices = useChoices();
   const pending = usePendingFields();
+  const unsettled = usePendingFields();
   const reach = useReach();
   const technique = useTechnique(request);
   // Numbers belong to what is on screen, or there are none: not while something typed is not in force yet.
@@ -144,6 +145,7 @@ export function ExamInHand({
     answer: reach === "here" ? answer : undefined,
     measured: now.thickness_cm !== null || measured,
     done: now.status === "done",
+    unsettled: unsettled.any,
     study: state.study,
     onAccepted: () => act({ do: "mark", at: state.at, status: "done" }),
   });
@@ -273,7 +275,6 @@ export function ExamInHand({
         </div>
         <div className="order-2 xl:order-none xl:col-span-3">
           <ThicknessRuler
-            key={now.key}
             projection={projection}
             range={answer?.chart.line.projection === projection.id ? answer.chart.line.range_cm : null}
             unit={unit}
@@ -305,7 +306,7 @@ export function ExamInHand({
             forecast={<Forecast answer={answer} />}
           />
           {technique.isError && technique.error ? (
-            <div data-part="cautions" className="border-t border-rule px-5 py-2 xl:min-h-[4.75rem]">
+            <div data-part="cautions" className="border-t border-rule px-5 py-2 xl:min-h-[4.25rem]">
               <Refusal error={technique.error} />
               <p className="text-ink-2">No technique is shown for this set-up.</p>
             </div>
@@ -321,9 +322,8 @@ export function ExamInHand({
           className="order-3 flex min-h-0 flex-col gap-2 border-rule px-4 pt-1 pb-3 xl:order-none xl:col-start-1 xl:row-span-2 xl:row-start-3 xl:overflow-y-auto xl:border-r xl:px-5"
         >
           {after ? (
-            <Pending.Provider value={null}>
+            <Pending.Provider value={unsettled.tell}>
               <ExposureMade
-                key={now.key}
                 judging={judging}
                 answer={answer}
                 choices={choices.data}
@@ -361,24 +361,22 @@ export function ExamInHand({
               <p className="-mt-1 text-note text-ink-3" data-testid="state">
                 {changed === 0 ? "As charted." : `${changed} ${changed === 1 ? "thing" : "things"} changed.`}
               </p>
-              <div key={`${now.key} ${panel}`}>
-                {panel === "set-up" ? (
-                  <SetupPanel
-                    room={room}
-                    state={state}
-                    stop={now}
-                    act={act}
-                    answer={answer}
-                    shape={shape}
-                    usualFieldCm={projection.field_cm}
-                    unit={unit}
-                  />
-                ) : panel === "patient" ? (
-                  <PatientPanel choices={choices.data} state={state} act={act} answer={answer} unit={unit} />
-                ) : (
-                  <ExposurePanel room={room} stop={now} act={act} answer={answer} shape={shape} />
-                )}
-              </div>
+              {panel === "set-up" ? (
+                <SetupPanel
+                  room={room}
+                  state={state}
+                  stop={now}
+                  act={act}
+                  answer={answer}
+                  shape={shape}
+                  usualFieldCm={projection.field_cm}
+                  unit={unit}
+                />
+              ) : panel === "patient" ? (
+                <PatientPanel choices={choices.data} state={state} act={act} answer={answer} unit={unit} />
+              ) : (
+                <ExposurePanel room={room} stop={now} act={act} answer={answer} shape={shape} />
+              )}
             </>
           )}
         </section>
@@ -452,20 +450,18 @@ export function ExamInHand({
             </>
           )}
         </aside>
-        <div className="contents xl:col-span-3 xl:row-start-5 xl:block">
-          <div className="sticky bottom-0 z-20 order-6 xl:static">
-            <Bar
-              moment={after ? "after" : "before"}
-              done={done}
-              whyNot={after ? null : !answer || measured ? null : "Measure the thickness first."}
-              onExposed={expose}
-              onBack={() => act({ do: "before" })}
-              onNext={next}
-              onNextPatient={() => act({ do: "next-patient" })}
-            >
-              <OwnRecords room={room.id} projections={projections} />
-            </Bar>
-          </div>
+        <div className="sticky bottom-0 z-20 order-6 xl:static xl:order-none xl:col-span-3 xl:row-start-5">
+          <Bar
+            moment={after ? "after" : "before"}
+            done={done}
+            whyNot={after ? null : !answer || measured ? null : "Measure the thickness first."}
+            onExposed={expose}
+            onBack={() => act({ do: "before" })}
+            onNext={next}
+            onNextPatient={() => act({ do: "next-patient" })}
+          >
+            <OwnRecords room={room.id} projections={projections} />
+          </Bar>
         </div>
       </div>
     </Pending.Provider>

@@ -106,4 +106,12 @@ it("tells the view while what was typed is not in force", () => {
     </Pending.Provider>,
   );
   expect(tell).toHaveBeenLastCalledWith("n", false);
+  // Of an empty field too: what cannot be read is not nothing.
+  rerender(
+    <Pending.Provider value={tell}>
+      <NumberField id="n" label="Thickness" value={null} onChange={vi.fn()} />
+    </Pending.Provider>,
+  );
+  fireEvent.change(screen.getByRole("textbox"), { target: { value: "24a" } });
+  expect(tell).toHaveBeenLastCalledWith("n", true);
 });

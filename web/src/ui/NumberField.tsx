@@ -75,7 +75,7 @@ export function NumberField({
     const number = text.trim() === "" ? null : read(text);
     return number === value || (number !== null && value !== null && Math.abs(number - value) < 1e-9);
   };
-  useTellPending(id, draft !== null && !same(draft));
+  useTellPending(id, draft !== null && (unread || !same(draft)));
 
   useEffect(() => () => window.clearTimeout(timer.current), []);
 

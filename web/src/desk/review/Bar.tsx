@@ -20,7 +20,7 @@ export function Bar({ moment, done, whyNot, onExposed, onBack, onNext, onNextPat
     <div
       role="group"
       aria-label="Next"
-      className="sticky bottom-0 z-20 flex min-h-14 items-center gap-3 border-t-2 border-rule-strong bg-raised px-4 py-1 xl:static xl:px-5"
+      className="flex min-h-14 items-center gap-3 border-t-2 border-rule-strong bg-raised px-4 py-1 xl:px-5"
     >
       {moment === "after" && !done ? (
         <Button className="min-h-11" hint="Esc" onClick={onBack}>

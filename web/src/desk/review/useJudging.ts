@@ -33,6 +33,8 @@ interface Props {
   measured: boolean;
   /** The view was recorded as accepted. */
   done: boolean;
+  /** A field of the judging is being typed into, or cannot be read: what would be kept is not what stands there. */
+  unsettled: boolean;
   study: string;
   onAccepted: () => void;
 }
@@ -46,6 +48,7 @@ export function useJudging({
   answer,
   measured,
   done,
+  unsettled,
   study,
   onAccepted,
 }: Props) {
@@ -83,11 +86,13 @@ export function useJudging({
     ? "No technique is shown: nothing can be recorded."
     : !measured
       ? "Measure the thickness first."
-      : done && !record.isSuccess
-        ? "This view is recorded already: Repeat adds another try."
-        : entry.result !== null && !judged
-          ? "The judgement is on its way."
-          : null;
+      : unsettled
+        ? "What stands in a field is not read yet."
+        : done && !record.isSuccess
+          ? "This view is recorded already: Repeat adds another try."
+          : entry.result !== null && !judged
+            ? "The judgement is on its way."
+            : null;
   const ready = whyNot === null && !record.isPending && !record.isSuccess;
 
   /** Records what was set and what came back; asked back first where that is unlikely. */
