@@ -173,12 +173,12 @@ def line_of(known: Catalogue, room: Room, asked: LineIn) -> ChartLine:
     elif given.name == "levelled":
         base_cm = given.base_cm if given.thickness_cm is None else given.thickness_cm
         if base_cm is None or not given.points or given.bands:
-            raise Refusal("Incomplete mAs rule", "A levelled line takes thickness_cm and points, and no bands.", field="law")
+            raise Refusal("Incomplete mAs rule", "A levelled line has a base thickness and points, no bands.", field="law")
         law = Levelled(tuple(Point(p.thickness_cm, p.kvp, p.mas) for p in given.points), base_cm)
     else:
         if given.thickness_cm is None or given.kvp is None or given.mas is None or given.bands or given.points:
             raise Refusal(
-                "Incomplete mAs rule", "This line takes thickness_cm, kvp and mas, no bands and no points.", field="law"
+                "Incomplete mAs rule", "This line has one thickness, kVp and mAs, no bands and no points.", field="law"
             )
         if given.name == "fixed_kvp":
             law = FixedKvp(given.thickness_cm, given.kvp, given.mas, given.doubling_cm or rules_of_thumb.DEFAULT_DOUBLING_CM)

@@ -16,7 +16,7 @@ from starlette.types import ASGIApp, Message, Receive, Scope, Send
 
 from oakbeam.api.access import ChangePasswordFirst, Forged, NotSignedIn, NotYourRole, TooLarge
 from oakbeam.api.types import LineNow, Problem
-from oakbeam.core.errors import Refusal
+from oakbeam.core.errors import Refusal, named
 from oakbeam.formats.chart_csv import BadFile
 from oakbeam.store import Busy, Conflict, NotFound
 from oakbeam.store.charts import Stale
@@ -74,8 +74,43 @@ def of_validation(errors: Sequence[Mapping[str, Any]]) -> Problem:
     elif "expected" in context:
         allowed = [str(context["expected"])]
     more = f" (and {len(errors) - 1} more)" if len(errors) > 1 else ""
-    detail = f"{where or 'body'}: {first['msg']}.{more}"
+    detail = f"{named(where or 'body')} {_wrong(first)}.{more}"
     return Problem(title="Request not understood", status=422, detail=detail, allowed=allowed, field=where or None)
+
+
+WRONG: Mapping[str, str] = {
+    "missing": "is missing",
+    "extra_forbidden": "is not known here",
+    "greater_than": "must be above {gt:g}",
+    "greater_than_equal": "must be {ge:g} or more",
+    "less_than": "must be below {lt:g}",
+    "less_than_equal": "must be {le:g} at most",
+    "float_type": "must be a number",
+    "float_parsing": "must be a number",
+    "int_type": "must be a whole number",
+    "int_parsing": "must be a whole number",
+    "int_from_float": "must be a whole number",
+    "finite_number": "must be a finite number",
+    "string_type": "must be text",
+    "string_too_short": "must have {min_length} letters or more",
+    "string_too_long": "must have {max_length} letters at most",
+    "literal_error": "must be one of {expected}",
+    "too_long": "must have {max_length} entries at most",
+    "too_short": "must have {min_length} entries or more",
+    "bool_type": "must be yes or no",
+    "bool_parsing": "must be yes or no",
+    "json_invalid": "cannot be read: it is no JSON",
+    "string_pattern_mismatch": "may hold only plain letters, figures and dashes, without spaces",
+}
+"""What is wrong with one value, in a sentence that begins with its name, by the checker's own key."""
+
+
+def _wrong(error: Mapping[str, Any]) -> str:
+    """What is wrong, in plain words; in the checker's own where there are none for it."""
+    said = WRONG.get(str(error["type"]))
+    if said is None:
+        return str(error["msg"]).replace("Input should", "should").replace("Value error, ", "")
+    return said.format(**(error.get("ctx") or {}))
 
 
 def of_missing(missing: NotFound) -> Problem:

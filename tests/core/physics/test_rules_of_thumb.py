@@ -10,7 +10,7 @@ import pytest
 from hypothesis import assume, given
 from hypothesis import strategies as st
 
-from oakbeam.core.errors import OutOfRange, Refusal
+from oakbeam.core.errors import OutOfRange, Refusal, named
 from oakbeam.core.physics import rules_of_thumb
 
 MAS = st.floats(0.1, 600)
@@ -147,7 +147,7 @@ def test_every_argument_that_cannot_be_is_refused_by_its_own_name(rule):
                 rule(**{**given, name: value})
             if type(good) is float:
                 assert refused.value.field == name
-                assert name in refused.value.detail
+                assert named(name) in refused.value.detail
                 assert isinstance(refused.value, OutOfRange)
             assert refused.value.allowed
 

@@ -18,7 +18,7 @@ from oakbeam.core.physics.beam.model import (
     check_grid,
 )
 from oakbeam.core.physics.rules_of_thumb import GRID_FACTORS_AVERAGE
-from oakbeam.core.projection import SUPPORTS
+from oakbeam.core.projection import SUPPORT_NAMES, SUPPORTS
 
 MOST_STATIONS = 300
 
@@ -91,12 +91,12 @@ def _check_supports(room: Room) -> None:
     for support in room.supports:
         if support.id not in SUPPORTS:
             raise Refusal("Unknown support", f"'{support.id}' is not a support.", [*map(str, SUPPORTS)], "supports")
-        within(f"{support.id}, gap", support.gap_cm, 0, 30, "cm")
-        within(f"{support.id}, attenuation", support.attenuation_mm_al, *SUPPORT_RANGE_MM_AL, "mm Al")
+        within(f"{SUPPORT_NAMES[support.id]}, gap", support.gap_cm, 0, 30, "cm")
+        within(f"{SUPPORT_NAMES[support.id]}, attenuation", support.attenuation_mm_al, *SUPPORT_RANGE_MM_AL, "mm Al")
         if support.sid_range_cm:
             nearest, furthest = support.sid_range_cm
-            within(f"{support.id}, nearest SID", nearest, *SID_RANGE_CM, "cm")
-            within(f"{support.id}, furthest SID", furthest, nearest, SID_RANGE_CM[1], "cm")
+            within(f"{SUPPORT_NAMES[support.id]}, nearest SID", nearest, *SID_RANGE_CM, "cm")
+            within(f"{SUPPORT_NAMES[support.id]}, furthest SID", furthest, nearest, SID_RANGE_CM[1], "cm")
         if support.grid:
             _check_grid(support.grid)
     for grid in room.loose_grids:

@@ -24,7 +24,7 @@ def magnification(sid_cm: float, oid_cm: float) -> float:
     if not 0 <= oid_cm < sid_cm:
         raise OutOfRange(
             "Out of range",
-            f"oid_cm is {oid_cm:g} cm; it must be from 0 to below the SID of {sid_cm:g} cm.",
+            f"OID is {oid_cm:g} cm; it must be from 0 to below the SID of {sid_cm:g} cm.",
             {"min": 0.0, "max": sid_cm, "unit": "cm"},
             "oid_cm",
         )
@@ -52,7 +52,7 @@ def receptor_shift_cm(height_cm: float, angle_deg: float) -> float:
     height_cm is (thickness + gap) for a landmark on the skin, the gap alone for a landmark at tabletop level.
     """
     if not 0 <= height_cm < math.inf:
-        raise OutOfRange("Out of range", "height_cm must be 0 or more.", {"min": 0.0, "unit": "cm"}, "height_cm")
+        raise OutOfRange("Out of range", "The height must be 0 or more.", {"min": 0.0, "unit": "cm"}, "height_cm")
     return height_cm * math.tan(math.radians(within_tube_angle(angle_deg)))
 
 
