@@ -50,6 +50,7 @@ class ProjectionOut(BaseModel):
     id: str
     exam: str
     name: str
+    short: str
     region: str
     shows: str
     also: list[str]

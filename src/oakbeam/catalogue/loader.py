@@ -5,6 +5,7 @@ A department's own entries come through the same door as the shipped ones.
 
 from __future__ import annotations
 
+import re
 import tomllib
 from collections.abc import Iterable, Iterator, Mapping
 from functools import cache
@@ -35,9 +36,11 @@ OPTIONAL: Mapping[str, Any] = {
     "marker_note": "",
     "dose_levels": [],
     "thick_end": None,
+    "short": "",
 }
 """What an entry may leave out, and what that means. A grid is never left out: grid_over_cm, or grid = "never". angle_school
-and turn_school: the school a department takes, which then comes first."""
+and turn_school: the school a department takes, which then comes first. short: the name on a run sheet, else the name up to
+its first comma or bracket."""
 REQUIRED = (
     *(
         "id",
@@ -215,6 +218,8 @@ def _faults(entry: Entry) -> Iterator[str]:
     for key in ("id", "exam", "name", "shows", "measure", "central_ray", "collimate", "position"):
         if not isinstance(entry[key], str) or not entry[key].strip():
             yield f"{key} must say something"
+    if not isinstance(entry["short"], str) or len(entry["short"]) > 14:
+        yield "short must be a name of at most 14 letters"
     for key in ("look_for", "faults", "variants"):
         if not entry[key]:
             yield f"{key} must not be empty"
@@ -291,6 +296,7 @@ def _built(entry: Entry) -> Projection:
         id=entry["id"],
         exam=entry["exam"],
         name=entry["name"],
+        short=entry["short"] or re.split(r"[,(]", entry["name"])[0].strip(),
         region=entry["region"],
         shows=entry["shows"],
         also=tuple(entry["also"]),
@@ -360,8 +366,10 @@ def exams_of(entries: Iterable[Entry], projections: Mapping[str, Projection]) ->
 
 def _step(exam: str, step: Entry) -> ExamStep:
     kinds = [key for key in ("p", "one_of", "clearance", "wait_min") if key in step]
-    if len(kinds) != 1 or set(step) - {*kinds, "when", "note", "text"}:
-        raise CatalogueError(f"exam {exam}: a step is one of p, one_of, clearance or wait_min, with when, note or text")
+    if len(kinds) != 1 or set(step) - {*kinds, "when", "note", "text", "asks"}:
+        raise CatalogueError(
+            f"exam {exam}: a step is one of p, one_of, clearance or wait_min, with when, note, text or asks"
+        )
     projections = (step["p"],) if "p" in step else tuple(step.get("one_of", ()))
     if "one_of" in step and len(projections) < 2:
         raise CatalogueError(f"exam {exam}: one_of needs two methods or more")
@@ -374,6 +382,7 @@ def _step(exam: str, step: Entry) -> ExamStep:
         None if wait is None else float(wait),
         str(step.get("when", "")),
         str(step.get("note", step.get("text", ""))),
+        str(step.get("asks", "")),
     )
 
 

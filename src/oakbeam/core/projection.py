@@ -93,6 +93,8 @@ class Projection:
     id: str
     exam: str
     name: str
+    short: str
+    """The name on a run sheet, where many views stand side by side."""
     region: str
     shows: str
     also: tuple[str, ...]

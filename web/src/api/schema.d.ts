@@ -2639,7 +2639,8 @@ export interface components {
          * @description One step: a projection (or one of several methods), a clearance, or a wait.
          *
          *     projections: one, or the methods to choose from, the first being the usual one; empty for a clearance and a wait.
-         *     clearance: what somebody must have cleared; who and when are recorded, nothing is decided here. wait_min: minutes by a
+         *     clearance: what somebody must have cleared; who and when are recorded, nothing is decided here. asks: the same as a
+         *     question of two or three words, for the run sheet. wait_min: minutes by a
          *     timer that runs while other work goes on; note says for what. when: the condition of a step that is not always taken.
          */
         ExamStep: {
@@ -2662,6 +2663,11 @@ export interface components {
              * @default
              */
             note: string;
+            /**
+             * Asks
+             * @default
+             */
+            asks: string;
         };
         /**
          * ExpectedShare
@@ -3922,6 +3928,8 @@ export interface components {
             exam: string;
             /** Name */
             name: string;
+            /** Short */
+            short: string;
             /** Region */
             region: string;
             /** Shows */
@@ -4029,6 +4037,8 @@ export interface components {
             exam: string;
             /** Name */
             name: string;
+            /** Short */
+            short: string;
             /** Region */
             region: string;
             /** Shows */

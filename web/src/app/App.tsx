@@ -1,10 +1,11 @@
-import { lazy, Suspense } from "react";
+import { lazy, Suspense, useEffect } from "react";
 import { Navigate, Route, Routes, useLocation } from "react-router";
 
 import { useRooms } from "../api/queries";
 import { DeskPage } from "../desk/DeskPage";
 import { Empty, Refusal, Waiting } from "../ui/Notice";
-import { usePreferences } from "../ui/preferences";
+import { useAddress } from "../ui/address";
+import { prefer, usePreferences } from "../ui/preferences";
 import { Shell } from "./Shell";
 
 const ChartsPage = lazy(() => import("../charts/ChartsPage").then((m) => ({ default: m.ChartsPage })));
@@ -17,7 +18,13 @@ export function App() {
   const rooms = useRooms();
   const { pathname } = useLocation();
   const { room: preferred } = usePreferences();
-  const room = rooms.data?.find((candidate) => candidate.id === preferred) ?? rooms.data?.[0];
+  const { words } = useAddress();
+  // An address that names a room is of that room, whichever was looked at last.
+  const named = words.get("room") ?? preferred;
+  const room = rooms.data?.find((one) => one.id === named) ?? rooms.data?.[0];
+  useEffect(() => {
+    if (room && room.id !== preferred) prefer({ room: room.id });
+  }, [room, preferred]);
   return (
     <Shell rooms={rooms.data ?? []} room={room}>
       {rooms.isError ? (

@@ -2,6 +2,7 @@ import { type ReactNode, useState } from "react";
 import { Link, NavLink, useLocation, useNavigate } from "react-router";
 
 import { type Room, useIdleEnd, useSession } from "../api/queries";
+import { useChooseRoom } from "../ui/address";
 import { Key } from "../ui/Button";
 import { prefer, usePreferences } from "../ui/preferences";
 import { Select } from "../ui/Select";
@@ -30,7 +31,8 @@ export function Shell({
   const { theme, unit } = usePreferences();
   const [help, setHelp] = useState(false);
   const navigate = useNavigate();
-  const { pathname } = useLocation();
+  const { pathname, search } = useLocation();
+  const chooseRoom = useChooseRoom();
   const otherTheme = theme === "night" ? "day" : "night";
   const otherUnit = unit === "cm" ? "in" : "cm";
 
@@ -48,7 +50,7 @@ export function Shell({
       shown: "Shift P",
       does: "Sign in or hand over",
       always: true,
-      run: () => void navigate(`/sign-in?back=${encodeURIComponent(pathname)}`),
+      run: () => void navigate(`/sign-in?back=${encodeURIComponent(pathname + search)}`),
     },
     { keys: ["c"], shown: "c", does: "cm or inch", run: () => prefer({ unit: otherUnit }) },
   ]);
@@ -91,7 +93,7 @@ export function Shell({
               label="Room"
               value={room.id}
               options={rooms.map((one) => ({ value: one.id, label: one.name }))}
-              onChange={(id) => prefer({ room: id })}
+              onChange={chooseRoom}
               className="w-28 lg:w-36"
             />
           )}
@@ -127,12 +129,12 @@ export function Shell({
 /** Who is signed in; a press hands the console over. */
 function WhoIsHere() {
   const { data: session } = useSession();
-  const { pathname } = useLocation();
+  const { pathname, search } = useLocation();
   const name = session?.person?.name;
   useIdleEnd();
   return (
     <Link
-      to={`/sign-in?back=${encodeURIComponent(pathname)}`}
+      to={`/sign-in?back=${encodeURIComponent(pathname + search)}`}
       aria-label={name ? `${name} is signed in; hand over or sign out` : "Sign in"}
       className="flex min-h-10 max-w-36 items-center rounded-sm px-2 text-ink-2 hover:bg-raised hover:text-ink"
     >

@@ -1,5 +1,3 @@
-import { useState } from "react";
-
 import { lineIn } from "../api/bench";
 import {
   type Chart,
@@ -10,7 +8,10 @@ import {
   useNewChart,
   useProjections,
 } from "../api/queries";
+import { NotYours } from "../people/NotYours";
+import { useAddress, useAddressWord, useTitle } from "../ui/address";
 import { Button } from "../ui/Button";
+import { forgetDrafts } from "../ui/drafts";
 import { Empty, Refusal, Waiting } from "../ui/Notice";
 import { ChartVersion } from "./editor/ChartVersion";
 import { Adapt } from "./making/Adapt";
@@ -19,17 +20,19 @@ import { Build } from "./making/Build";
 import { ImportChart } from "./making/ImportChart";
 import { Versions } from "./versions/Versions";
 
-type Doing = "look" | "new-line" | "import" | "build" | "adapt";
+const DOING = ["look", "new-line", "import", "build", "adapt"] as const;
 
 /** Charts: the versions of a room's chart, their lines, and how to make, check, agree on and adapt them. */
 export function ChartsPage({ room }: { room: Room }) {
   const charts = useCharts(room.id);
   const projections = useProjections();
-  const [chosen, setChosen] = useState<number | null>(null);
-  const [doing, setDoing] = useState<Doing>("look");
-  const [added, setAdded] = useState<number | null>(null);
+  const { words, put } = useAddress();
+  const chosen = Number(words.get("chart"));
+  const line = Number(words.get("line"));
+  const [doing, setDoing] = useAddressWord("do", DOING);
   const newChart = useNewChart();
   const mayEdit = useMay("keeper", "physicist");
+  useTitle(`${room.name}, Charts`);
 
   const versions = charts.data ?? [];
   const draft = versions.find((one) => one.status === "draft" || one.status === "proposed");
@@ -60,16 +63,23 @@ export function ChartsPage({ room }: { room: Room }) {
     });
   }
   function show(id: number | null, line: number | null = null) {
-    setChosen(id);
-    setAdded(line);
-    setDoing("look");
+    put({ chart: id, line, do: null, projection: null, tab: null, only: null });
   }
   function makeDraft(name: string, lines: Line[], note: string) {
     newChart.mutate(
       { room: room.id, name, note, lines: lines.map(lineIn) },
-      { onSuccess: (made) => show(made.id) },
+      {
+        onSuccess: (made) => {
+          leaveTyped();
+          show(made.id);
+        },
+      },
     );
   }
+  /** What was typed to make a chart or a line is made, or is no longer wanted. */
+  const leaveTyped = () => {
+    for (const making of ["build", "import", "new-line"]) forgetDrafts(`${making} ${room.id}`);
+  };
   const making = {
     room,
     projections: projections.data,
@@ -80,6 +90,7 @@ export function ChartsPage({ room }: { room: Room }) {
     onMake: makeDraft,
     onCancel: () => {
       newChart.reset();
+      leaveTyped();
       setDoing("look");
     },
   };
@@ -93,27 +104,34 @@ export function ChartsPage({ room }: { room: Room }) {
         current={chart?.id}
         onChoose={(id) => show(id)}
         actions={
-          <>
-            {!draft && (
-              <Button
-                disabled={newChart.isPending}
-                onClick={() =>
-                  void openDraft().then(
-                    (made) => show(made.id),
-                    () => undefined,
-                  )
-                }
-              >
-                Start version {nextVersion}
+          !mayEdit ? (
+            <NotYours
+              whoDoes="A chart keeper or physicist makes and changes charts."
+              toDo="to make or change a chart"
+            />
+          ) : (
+            <>
+              {!draft && (
+                <Button
+                  disabled={newChart.isPending}
+                  onClick={() =>
+                    void openDraft().then(
+                      (made) => show(made.id),
+                      () => undefined,
+                    )
+                  }
+                >
+                  Start version {nextVersion}
+                </Button>
+              )}
+              <Button onClick={() => setDoing("build")}>Build a chart</Button>
+              <Button className="py-1 leading-tight whitespace-normal!" onClick={() => setDoing("adapt")}>
+                Adapt from another room
               </Button>
-            )}
-            <Button onClick={() => setDoing("build")}>Build a chart</Button>
-            <Button className="py-1 leading-tight whitespace-normal!" onClick={() => setDoing("adapt")}>
-              Adapt from another room
-            </Button>
-            <Button onClick={() => setDoing("import")}>Import</Button>
-            {newChart.isError && doing === "look" && <Refusal error={newChart.error} />}
-          </>
+              <Button onClick={() => setDoing("import")}>Import</Button>
+              {newChart.isError && doing === "look" && <Refusal error={newChart.error} />}
+            </>
+          )
         }
       />
       <div className="min-w-0 flex-1">
@@ -128,10 +146,17 @@ export function ChartsPage({ room }: { room: Room }) {
             room={room}
             projections={projections.data}
             chart={chart}
+            projection={words.get("projection")}
             goesTo={goesTo}
             openDraft={openDraft}
-            onDone={show}
-            onCancel={() => setDoing("look")}
+            onDone={(made, line) => {
+              leaveTyped();
+              show(made, line);
+            }}
+            onCancel={() => {
+              leaveTyped();
+              put({ do: null, projection: null });
+            }}
           />
         ) : !chart ? (
           <div className="p-6">
@@ -141,17 +166,21 @@ export function ChartsPage({ room }: { room: Room }) {
                 a chart, or adapt one from another room.
               </p>
               <div className="mt-3 flex gap-2">
-                <Button tone="main" onClick={() => setDoing("build")}>
-                  Build a chart
-                </Button>
-                <Button onClick={() => setDoing("new-line")}>New line</Button>
+                {mayEdit && (
+                  <>
+                    <Button tone="main" onClick={() => setDoing("build")}>
+                      Build a chart
+                    </Button>
+                    <Button onClick={() => setDoing("new-line")}>New line</Button>
+                  </>
+                )}
               </div>
             </Empty>
           </div>
         ) : (
           <ChartVersion
-            key={`${chart.id} ${added}`}
-            first={added}
+            key={`${chart.id} ${line}`}
+            first={line || null}
             chart={chart}
             room={room}
             projections={projections.data}

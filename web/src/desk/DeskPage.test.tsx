@@ -466,10 +466,16 @@ const CERVICAL = {
   id: "trauma",
   name: "Trauma spine",
   steps: [
-    { projections: ["lspine-ap"], when: "", note: "" },
-    { projections: [], clearance: "Spine cleared by the physician", when: "", note: "" },
-    { projections: [], wait_min: 5, when: "", note: "Contrast" },
-    { projections: ["hand-pa"], when: "trauma of the hand", note: "" },
+    { projections: ["lspine-ap"], when: "", note: "", asks: "" },
+    {
+      projections: [],
+      clearance: "Spine cleared by the physician",
+      when: "",
+      note: "",
+      asks: "Spine cleared?",
+    },
+    { projections: [], wait_min: 5, when: "", note: "Contrast", asks: "" },
+    { projections: ["hand-pa"], when: "trauma of the hand", note: "", asks: "" },
   ],
   projections: ["lspine-ap", "hand-pa"],
   why: "",
@@ -513,7 +519,7 @@ it("a clearance that is refused stays open", async () => {
   fireEvent.change(screen.getByLabelText("Decided by (role or name)"), { target: { value: "Lead" } });
   press("Record clearance");
   expect((await screen.findByRole("alert")).textContent).toContain("Sign in to record a clearance.");
-  expect(screen.getByText("clearance")).toBeDefined();
+  expect(screen.getByText("Spine cleared?")).toBeDefined();
 });
 
 it("a wait counts down by the clock and is over when it is over", async () => {

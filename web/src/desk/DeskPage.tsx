@@ -4,11 +4,13 @@ import type { Exam, Projection, Room } from "../api/queries";
 import { useCharted, useExams, useProjections, useSession } from "../api/queries";
 import { Button } from "../ui/Button";
 import { Empty, Refusal, Waiting } from "../ui/Notice";
+import { useTitle } from "../ui/address";
 import { focusField, useKeys } from "../ui/useKeys";
 import { ExamInHand, useOpenPanels } from "./ExamInHand";
 import { Nobody } from "./exam/Nobody";
 import { forgetTyped } from "./review/useJudging";
 import { useDesk } from "./useDesk";
+import { useDeskAddress } from "./useDeskAddress";
 import { useLeftAlone } from "./useLeftAlone";
 
 /** The Desk of a room whose chart is approved. */
@@ -47,6 +49,8 @@ interface Props {
 function Desk({ room, projections, exams, charted }: Props) {
   const desk = useDesk(room, projections);
   const { act, now, projection, request } = desk;
+  useDeskAddress(desk.state, exams, projections, act);
+  useTitle(projection ? `${projection.exam} ${projection.name}, Desk` : "Desk");
   const { data: session } = useSession();
   const who = session?.person?.id;
   const name = session?.person?.name;
@@ -92,7 +96,8 @@ function Desk({ room, projections, exams, charted }: Props) {
         </Empty>
       </div>
     );
-  if (!projection || !request || !now) return <Nobody exams={exams} act={act} putAway={desk.state.putAway} />;
+  if (!projection || !request || !now)
+    return <Nobody {...{ exams, charted, act }} putAway={desk.state.putAway} />;
   return (
     <ExamInHand
       key={now.key}

@@ -13,9 +13,11 @@ import { Segmented } from "../ui/Segmented";
 import { Select } from "../ui/Select";
 import { trimmed } from "../ui/units";
 import { focusField, useKeys } from "../ui/useKeys";
+import { useNarrow } from "../ui/useNarrow";
 import { filterOf, GRID_RATIOS, METHOD, usualLevel } from "../ui/words";
 import { Checks } from "./exam/Checks";
 import { HowTo } from "./exam/HowTo";
+import { NoLine } from "./exam/NoLine";
 import { RunSheet } from "./exam/RunSheet";
 import { ThicknessRuler } from "./measure/ThicknessRuler";
 import { measuredSoFar, personOf } from "./request";
@@ -36,7 +38,6 @@ import { Steps } from "./technique/Steps";
 import { WhatIf } from "./technique/WhatIf";
 import { type Act, useDesk } from "./useDesk";
 
-const NARROW = "(max-width: 1279px)";
 const PANELS = ["set-up", "patient", "exposure"] as const;
 type Panel = (typeof PANELS)[number];
 
@@ -155,10 +156,11 @@ export function ExamInHand({
     act({ do: "exposed" });
   };
   const top = useRef<HTMLElement>(null);
+  const narrow = useNarrow();
   // On a small screen the numbers are what stands on top, from the first moment.
   useEffect(() => {
-    if (window.matchMedia?.(NARROW).matches) top.current?.scrollIntoView({ block: "start" });
-  }, [now.key]);
+    if (narrow) top.current?.scrollIntoView({ block: "start" });
+  }, [narrow, now.key]);
 
   /** The one after the one in force; of nothing in force there is no next. */
   function nextOf<T>(list: T[], now: T | undefined): T | undefined {
@@ -279,7 +281,7 @@ export function ExamInHand({
             range={answer?.chart.line.projection === projection.id ? answer.chart.line.range_cm : null}
             unit={unit}
             value={now.thickness_cm}
-            estimate={answer?.thickness.cm ?? projection.thickness_cm.average}
+            estimate={answer?.thickness.cm ?? null}
             onChange={(cm) => act({ do: "thickness", cm })}
             refused={refused}
           />
@@ -309,6 +311,9 @@ export function ExamInHand({
             <div data-part="cautions" className="border-t border-rule px-5 py-2 xl:min-h-[4.25rem]">
               <Refusal error={technique.error} />
               <p className="text-ink-2">No technique is shown for this set-up.</p>
+              {!charted.has(projection.id) && (
+                <NoLine {...{ room, projection, projections, act }} at={state.at} />
+              )}
             </div>
           ) : (
             <>

@@ -26,6 +26,8 @@ export interface Stop {
   options: string[];
   projection: string | null;
   clearance: string | null;
+  /** A clearance, as a question of two or three words; may be empty. */
+  asks: string;
   wait_min: number | null;
   when: string;
   note: string;
@@ -154,6 +156,7 @@ function stop(options: string[], more: Partial<Stop> = {}): Stop {
     options,
     projection: options[0] ?? null,
     clearance: null,
+    asks: "",
     wait_min: null,
     when: "",
     note: "",
@@ -171,6 +174,7 @@ function stopsOf(exam: Exam): Stop[] {
   return exam.steps.map((step) =>
     stop(step.projections ?? [], {
       clearance: step.clearance ?? null,
+      asks: step.asks ?? "",
       wait_min: step.wait_min ?? null,
       when: step.when ?? "",
       note: step.note ?? "",

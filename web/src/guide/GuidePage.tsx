@@ -2,7 +2,8 @@ import { useEffect, useRef, useState } from "react";
 import { Link, useNavigate, useParams } from "react-router";
 
 import type { Choices, Exam, Page, Projection, Room } from "../api/queries";
-import { useChoices, useExams, usePage, useProjections, useSearch } from "../api/queries";
+import { useChoices, useExams, useMay, usePage, useProjections, useSearch } from "../api/queries";
+import { useTitle } from "../ui/address";
 import { buttonClass } from "../ui/Button";
 import { useHand, withFingers } from "../ui/hand";
 import { Empty, Refusal, Waiting } from "../ui/Notice";
@@ -34,6 +35,8 @@ export function GuidePage({ room }: { room: Room }) {
     void navigate(`/guide/${bestView}`);
   }, [query, bestView, navigate]);
   useKeys([{ keys: ["/"], shown: "/", does: "search", run: () => focusField("guide-search") }]);
+  const open = projections.data?.find((one) => one.id === id);
+  useTitle(open ? `${open.exam} ${open.name}, Guide` : "Guide");
   const failed = projections.error ?? exams.error;
   if (failed) return <Refusal error={failed} className="m-6" />;
   if (!projections.data || !exams.data)
@@ -151,6 +154,7 @@ function Sheet({
   choices: Choices | undefined;
   all: Projection[];
 }) {
+  const mayChange = useMay("keeper", "physicist", "admin");
   const page = usePage(id);
   const { unit } = usePreferences();
   const hand = useHand();
@@ -313,7 +317,7 @@ function Sheet({
                 "In no set."}
             </p>
           </Section>
-          <Department page={one} />
+          {mayChange && <Department page={one} />}
           <HandRuler />
         </div>
       </div>

@@ -10,6 +10,7 @@ import {
   useProjections,
   useTrend,
 } from "../api/queries";
+import { useAddress, useAddressWord, useTitle } from "../ui/address";
 import { Button, buttonClass } from "../ui/Button";
 import { DiWedge } from "../ui/DiWedge";
 import { Empty, Refusal, Waiting } from "../ui/Notice";
@@ -27,13 +28,15 @@ const MOST = 500;
 /** The Log: recorded exposures, newest first, with DI against its band over time. */
 export function LogPage({ room }: { room: Room }) {
   const { unit } = usePreferences();
-  const [projection, setProjection] = useState("all");
-  const [outcome, setOutcome] = useState("all");
+  const { words, put } = useAddress();
+  const projection = words.get("projection") ?? "all";
+  const [outcome, setOutcome] = useAddressWord("outcome", ["all", "accepted", "rejected"]);
+  useTitle("Log");
   const [limit, setLimit] = useState(PAGE);
   const filter: LogFilter = {
     room: room.id,
     ...(projection === "all" ? {} : { projection }),
-    ...(outcome === "accepted" || outcome === "rejected" ? { outcome } : {}),
+    ...(outcome === "all" ? {} : { outcome }),
   };
   const exposures = useExposures(filter, limit);
   const trend = useTrend(filter);
@@ -54,7 +57,7 @@ export function LogPage({ room }: { room: Room }) {
             { value: "all", label: "All projections" },
             ...(projections.data ?? []).map((one) => ({ value: one.id, label: `${one.exam} ${one.name}` })),
           ]}
-          onChange={setProjection}
+          onChange={(id) => put({ projection: id === "all" ? null : id })}
         />
         <Segmented
           label="Outcome"
@@ -64,7 +67,7 @@ export function LogPage({ room }: { room: Room }) {
             { value: "accepted", label: "Accepted" },
             { value: "rejected", label: "Rejected" },
           ]}
-          onChange={setOutcome}
+          onChange={(next) => setOutcome(next as typeof outcome)}
         />
         {trend.data && (
           <dl className="flex gap-7">

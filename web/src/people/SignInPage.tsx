@@ -3,6 +3,7 @@ import { useNavigate, useSearchParams } from "react-router";
 
 import { useSignIn, useSignOut } from "../api/bench";
 import { useSession } from "../api/queries";
+import { useTitle } from "../ui/address";
 import { Button } from "../ui/Button";
 import { Field } from "../ui/Field";
 import { Refusal, Waiting } from "../ui/Notice";
@@ -19,6 +20,7 @@ export function SignInPage() {
   const signOut = useSignOut();
   const [person, setPerson] = useState("");
   const [password, setPassword] = useState("");
+  useTitle("Sign in");
   const back = asked.get("back") ?? "/desk";
   // Only a place of this application is gone back to.
   const home = back.startsWith("/") && !back.startsWith("//") ? back : "/desk";

@@ -1,7 +1,8 @@
 import { scaleLinear } from "d3-scale";
-import { type ReactNode, useState } from "react";
+import type { ReactNode } from "react";
 
 import { type Fit, type Readings, type Room, useCalibrate, useFit, useProjections } from "../api/queries";
+import { forgetDrafts, useDraft } from "../ui/drafts";
 import { Button } from "../ui/Button";
 import { Empty, Refusal } from "../ui/Notice";
 import { NumberField } from "../ui/NumberField";
@@ -32,9 +33,10 @@ const EMPTY: OutputRow = { kvp: null, ma: null, mas: null, distance_cm: 100, ker
 /** Enter readings, see what they say and what they would change, then accept or leave it. */
 export function Calibration({ room }: { room: Room }) {
   const digital = room.receptors.filter((one) => one.kind !== "film_screen");
-  const [outputs, setOutputs] = useState<OutputRow[]>([EMPTY, EMPTY, EMPTY]);
-  const [hvls, setHvls] = useState<HvlRow[]>([{ kvp: null, hvl_mm_al: null }]);
-  const [indices, setIndices] = useState<IndexRow[]>(
+  const draft = (of: string) => `calibration ${room.id} ${of}`;
+  const [outputs, setOutputs] = useDraft<OutputRow[]>(draft("output"), () => [EMPTY, EMPTY, EMPTY]);
+  const [hvls, setHvls] = useDraft<HvlRow[]>(draft("hvl"), () => [{ kvp: null, hvl_mm_al: null }]);
+  const [indices, setIndices] = useDraft<IndexRow[]>(draft("index"), () =>
     digital[0] ? [{ receptor: digital[0].id, kerma_ugy: null, ei: null }] : [],
   );
   const readings = complete(room, outputs, hvls, indices);
@@ -141,7 +143,12 @@ export function Calibration({ room }: { room: Room }) {
                 <Button
                   tone="main"
                   disabled={accept.isPending}
-                  onClick={() => accept.mutate({ room: room.id, body: readings })}
+                  onClick={() =>
+                    accept.mutate(
+                      { room: room.id, body: readings },
+                      { onSuccess: () => forgetDrafts(draft("")) },
+                    )
+                  }
                 >
                   Accept calibration
                 </Button>
@@ -330,7 +337,7 @@ function Residuals({ fit }: { fit: Fit }) {
       {[-5, 0, 5].map((level) => (
         <g key={level}>
           <line x1={40} x2={W - 10} y1={y(level)} y2={y(level)} stroke="var(--rule)" />
-          <text x={34} y={y(level) + 4} textAnchor="end" fontSize={11} fill="var(--ink-3)">
+          <text x={34} y={y(level) + 4} textAnchor="end" fontSize={14} fill="var(--ink-3)">
             {signed(level, 0)} %
           </text>
         </g>
@@ -346,7 +353,7 @@ function Residuals({ fit }: { fit: Fit }) {
             strokeWidth={2}
           />
           <circle cx={x(point.kvp)} cy={y(point.residual_percent)} r={3.5} fill="var(--beam)" />
-          <text x={x(point.kvp)} y={H - 8} textAnchor="middle" fontSize={11} fill="var(--ink-3)">
+          <text x={x(point.kvp)} y={H - 8} textAnchor="middle" fontSize={14} fill="var(--ink-3)">
             {point.kvp} kVp
           </text>
           <title>{`${figure(point.output_ugy_per_mas)} µGy/mAs, fit ${figure(point.fitted_ugy_per_mas)}`}</title>

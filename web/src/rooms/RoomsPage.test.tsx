@@ -2,7 +2,7 @@
 import { expect, it } from "vitest";
 
 import type { Room } from "../api/queries";
-import { ROOM, start } from "../testing/clinic";
+import { person, ROOM, session, start } from "../testing/clinic";
 import {
   button,
   enter,
@@ -18,13 +18,21 @@ import {
 } from "../testing/server";
 import { RoomsPage } from "./RoomsPage";
 
+/** The room's page with a physicist, who may change it, at the console. */
+const served = (routes: Record<string, unknown>) =>
+  serve({ "GET /api/start": start({ session: session(person("ilse", "physicist")) }), ...routes });
+async function open(room: Room = ROOM) {
+  show(<RoomsPage room={room} />);
+  await screen.findByRole("button", { name: "Add room" });
+}
+
 const SAVE = "PUT /api/rooms/room-1";
 const sent = (server: ReturnType<typeof serve>) => server.last(SAVE).body as Room;
 const save = () => press("Save equipment");
 
 it("nothing can be saved before something was changed, and an undone change is none", async () => {
-  serve({});
-  show(<RoomsPage room={ROOM} />);
+  served({});
+  await open();
   await screen.findByRole("button", { name: "Room 2" });
   expect(button("Save equipment").disabled).toBe(true);
   enter("Total filtration", "3.5");
@@ -38,8 +46,8 @@ it("nothing can be saved before something was changed, and an undone change is n
 });
 
 it("an emptied number keeps what it had: a room without filtration is not sent", async () => {
-  const server = serve({ [SAVE]: ROOM });
-  show(<RoomsPage room={ROOM} />);
+  const server = served({ [SAVE]: ROOM });
+  await open();
   enter("Total filtration", "");
   enter("Anode angle", "14");
   save();
@@ -48,8 +56,8 @@ it("an emptied number keeps what it had: a room without filtration is not sent",
 
 it("what is changed while the room is being saved stays, on the revision that then is", async () => {
   const first = slow<Room>();
-  const server = serve({ [SAVE]: () => first.answer });
-  show(<RoomsPage room={ROOM} />);
+  const server = served({ [SAVE]: () => first.answer });
+  await open();
   enter("Added copper", "0.1");
   save();
   enter("mAs ceiling with AEC", "400");
@@ -65,8 +73,8 @@ it("what is changed while the room is being saved stays, on the revision that th
 });
 
 it("a refused room says what is allowed and keeps what was typed", async () => {
-  serve({ [SAVE]: new Problem(422, "anode_angle_deg is 90 deg; allowed is 5 to 25 deg.") });
-  show(<RoomsPage room={ROOM} />);
+  served({ [SAVE]: new Problem(422, "anode_angle_deg is 90 deg; allowed is 5 to 25 deg.") });
+  await open();
   enter("Anode angle", "90");
   save();
   expect((await screen.findByRole("alert")).textContent).toContain("allowed is 5 to 25");
@@ -74,8 +82,8 @@ it("a refused room says what is allowed and keeps what was typed", async () => {
 });
 
 it("a grid comes whole, a film has a speed and no index, and the last AEC can go", async () => {
-  const server = serve({ [SAVE]: ROOM });
-  show(<RoomsPage room={ROOM} />);
+  const server = served({ [SAVE]: ROOM });
+  await open();
   await pick(/Built-in grid, Table Bucky/, "8:1");
   // What the grid had otherwise stays.
   fireEvent.click(screen.getByRole("radio", { name: "None" }));
@@ -91,8 +99,8 @@ it("a grid comes whole, a film has a speed and no index, and the last AEC can go
 });
 
 it("a filter is added, named and taken out again", async () => {
-  const server = serve({ [SAVE]: ROOM });
-  show(<RoomsPage room={{ ...ROOM, filters: [{ id: "cu", name: "0.1 mm Cu", mm_al: 0, mm_cu: 0.1 }] }} />);
+  const server = served({ [SAVE]: ROOM });
+  await open({ ...ROOM, filters: [{ id: "cu", name: "0.1 mm Cu", mm_al: 0, mm_cu: 0.1 }] });
   press("Add a filter");
   fireEvent.click(screen.getAllByRole("button", { name: "Remove" })[0] as HTMLElement);
   save();
@@ -116,9 +124,9 @@ it.each([
   ["a near end beyond the far one takes it along", [90, 120], [["Nearest SID", "150"]], [150, 150]],
   ["an emptied end leaves none", [90, 120], [["Nearest SID", ""]], null],
 ] as const)("the tube's travel: %s", async (_, before, typed, after) => {
-  const server = serve({ [SAVE]: ROOM });
+  const server = served({ [SAVE]: ROOM });
   const supports = ROOM.supports.map((one, i) => (i === 0 ? { ...one, sid_range_cm: before } : one));
-  show(<RoomsPage room={{ ...ROOM, supports } as Room} />);
+  await open({ ...ROOM, supports } as Room);
   for (const [name, text] of typed) {
     const field = screen.getAllByLabelText<HTMLInputElement>(name)[0] as HTMLInputElement;
     fireEvent.change(field, { target: { value: text } });
@@ -129,8 +137,8 @@ it.each([
 });
 
 it("a receptor turned to film loses its targets and gets a speed, and back", async () => {
-  const server = serve({ [SAVE]: ROOM });
-  show(<RoomsPage room={ROOM} />);
+  const server = served({ [SAVE]: ROOM });
+  await open();
   await pick("Kind: DR panel, CsI", "Film-screen");
   save();
   await waitFor(() => sent(server));
@@ -143,8 +151,8 @@ it("a receptor turned to film loses its targets and gets a speed, and back", asy
 });
 
 it("a target of a region is set, and emptied it is the receptor's again", async () => {
-  const server = serve({ [SAVE]: ROOM });
-  show(<RoomsPage room={ROOM} />);
+  const server = served({ [SAVE]: ROOM });
+  await open();
   enter("Leg", "420");
   enter("Spine", "");
   save();
@@ -153,8 +161,8 @@ it("a target of a region is set, and emptied it is the receptor's again", async 
 });
 
 it("a focal spot with other times keeps its powers, the last one for what is new", async () => {
-  const server = serve({ [SAVE]: ROOM });
-  show(<RoomsPage room={ROOM} />);
+  const server = served({ [SAVE]: ROOM });
+  await open();
   const times = screen.getAllByLabelText(/For times, ms/)[0] as HTMLTextAreaElement;
   fireEvent.change(times, { target: { value: "10 100 1000" } });
   fireEvent.blur(times);
@@ -168,8 +176,8 @@ it("a focal spot with other times keeps its powers, the last one for what is new
 });
 
 it("a room is added like this one, and a name that is taken is refused beside its field", async () => {
-  const server = serve({ "POST /api/rooms": new Problem(409, "There is a Room 2 already.") });
-  show(<RoomsPage room={ROOM} />);
+  const server = served({ "POST /api/rooms": new Problem(409, "There is a Room 2 already.") });
+  await open();
   expect(button("Add room").disabled).toBe(true);
   fireEvent.change(screen.getByLabelText("New room, like this one"), { target: { value: "Room 2" } });
   press("Add room");
@@ -193,11 +201,11 @@ const FIT = {
 };
 
 it("only whole rows are readings; the fit is seen before it is accepted, and what is accepted is what was seen", async () => {
-  const server = serve({
+  const server = served({
     "POST /api/rooms/room-1/calibration/fit": FIT,
     "POST /api/rooms/room-1/calibration": { ...ROOM, revision: 4 },
   });
-  show(<RoomsPage room={ROOM} />);
+  await open();
   fireEvent.click(screen.getByRole("radio", { name: "Calibration" }));
   enter("kvp of reading 1", "80");
   enter("ma of reading 1", "200");
@@ -231,15 +239,14 @@ it("the history says what each revision was, newest first as it comes", async ()
     subject: "room-1",
     detail,
   });
-  serve({
-    "GET /api/start": start(),
+  served({
     "GET /api/rooms/room-1/history": [
       row(3, { revision: 3, readings: { outputs: [1, 2], hvls: [1] } }),
       row(2, { revision: 2, changed: ["tube", "aec"] }),
       row(1, { revision: 1, like: "room-2" }),
     ],
   });
-  show(<RoomsPage room={ROOM} />);
+  await open();
   fireEvent.click(screen.getByRole("radio", { name: "History" }));
   await screen.findByText("revision 2: changed tube, aec");
   const said = screen
@@ -251,4 +258,12 @@ it("the history says what each revision was, newest first as it comes", async ()
     "revision 2: changed tube, aec",
     "revision 1: added, like room-2",
   ]);
+});
+
+it("who may not change a room sees it, and no button that would refuse", async () => {
+  serve({ "GET /api/start": start({ session: session(person("noor", "trainee")) }) });
+  show(<RoomsPage room={ROOM} />);
+  expect(await screen.findByText("A physicist adds, changes and calibrates rooms.")).toBeDefined();
+  expect(screen.queryByRole("button", { name: /Save|Add room/ })).toBeNull();
+  expect(screen.getByLabelText<HTMLInputElement>("Total filtration").matches(":disabled")).toBe(true);
 });

@@ -1,9 +1,11 @@
 import { useState } from "react";
 
-import { type Room, useChangeRoom, useNewRoom, useRooms } from "../api/queries";
+import { type Room, useChangeRoom, useMay, useNewRoom, useRooms } from "../api/queries";
+import { NotYours } from "../people/NotYours";
+import { useAddressWord, useChooseRoom, useTitle } from "../ui/address";
 import { Button } from "../ui/Button";
+import { useDraft } from "../ui/drafts";
 import { Refusal } from "../ui/Notice";
-import { prefer } from "../ui/preferences";
 import { Segmented } from "../ui/Segmented";
 import { moment } from "../ui/words";
 import { Calibration } from "./Calibration";
@@ -17,10 +19,13 @@ export function RoomsPage({ room }: { room: Room }) {
   const rooms = useRooms();
   const change = useChangeRoom();
   const add = useNewRoom();
-  const [part, setPart] = useState<Part>("equipment");
-  const [edited, setEdited] = useState<Room | null>(null);
+  const [part, setPart] = useAddressWord("part", ["equipment", "calibration", "history"]);
+  useTitle(`${room.name}, Rooms`);
+  const chooseRoom = useChooseRoom();
+  const [edited, setEdited] = useDraft<Room | null>(`equipment ${room.id}`, () => null);
   const [name, setName] = useState("");
   const shown = edited ?? room;
+  const mayChange = useMay("physicist");
   const dirty = edited !== null && JSON.stringify(edited) !== JSON.stringify(room);
 
   return (
@@ -34,7 +39,7 @@ export function RoomsPage({ room }: { room: Room }) {
               <button
                 type="button"
                 aria-current={one.id === room.id ? "true" : undefined}
-                onClick={() => prefer({ room: one.id })}
+                onClick={() => chooseRoom(one.id)}
                 className={`min-h-11 w-full border-l-4 px-2 text-left break-words hover:bg-raised ${one.id === room.id ? "border-beam bg-raised font-semibold" : "border-transparent"}`}
               >
                 {one.name}
@@ -42,36 +47,42 @@ export function RoomsPage({ room }: { room: Room }) {
             </li>
           ))}
         </ol>
-        <form
-          className="mt-3 flex flex-col gap-2 border-t border-rule px-2 pt-3"
-          onSubmit={(event) => {
-            event.preventDefault();
-            add.mutate(
-              { name, like: room.id },
-              {
-                onSuccess: (made) => {
-                  setName("");
-                  prefer({ room: made.id });
+        {mayChange ? (
+          <form
+            className="mt-3 flex flex-col gap-2 border-t border-rule px-2 pt-3"
+            onSubmit={(event) => {
+              event.preventDefault();
+              add.mutate(
+                { name, like: room.id },
+                {
+                  onSuccess: (made) => {
+                    setName("");
+                    chooseRoom(made.id);
+                  },
                 },
-              },
-            );
-          }}
-        >
-          <label className="label" htmlFor="new-room">
-            New room, like this one
-          </label>
-          <input
-            id="new-room"
-            value={name}
-            maxLength={80}
-            onChange={(event) => setName(event.currentTarget.value)}
-            className="min-h-10 w-full rounded-sm border border-rule-strong bg-transparent px-2"
-          />
-          <Button type="submit" disabled={name.trim() === "" || add.isPending}>
-            Add room
-          </Button>
-          {add.isError && <Refusal error={add.error} />}
-        </form>
+              );
+            }}
+          >
+            <label className="label" htmlFor="new-room">
+              New room, like this one
+            </label>
+            <input
+              id="new-room"
+              value={name}
+              maxLength={80}
+              onChange={(event) => setName(event.currentTarget.value)}
+              className="min-h-10 w-full rounded-sm border border-rule-strong bg-transparent px-2"
+            />
+            <Button type="submit" disabled={name.trim() === "" || add.isPending}>
+              Add room
+            </Button>
+            {add.isError && <Refusal error={add.error} />}
+          </form>
+        ) : (
+          <div className="mt-3 border-t border-rule px-2 pt-3">
+            <NotYours whoDoes="A physicist adds, changes and calibrates rooms." toDo="to change a room" />
+          </div>
+        )}
       </nav>
       <div className="min-w-0 flex-1">
         <header className="flex flex-wrap items-center gap-x-6 gap-y-1 border-b border-rule px-5 py-2">
@@ -93,7 +104,7 @@ export function RoomsPage({ room }: { room: Room }) {
             ]}
             onChange={(next) => setPart(next as Part)}
           />
-          {part === "equipment" && (
+          {part === "equipment" && mayChange && (
             <div className="ml-auto flex items-center gap-2">
               {dirty && (
                 <Button tone="quiet" onClick={() => setEdited(null)}>
@@ -121,10 +132,16 @@ export function RoomsPage({ room }: { room: Room }) {
         {part === "equipment" && (
           <>
             {change.isError && dirty && <Refusal error={change.error} className="mx-5 mt-3" />}
-            <Equipment room={shown} onChange={setEdited} />
+            <fieldset disabled={!mayChange}>
+              <Equipment room={shown} onChange={setEdited} />
+            </fieldset>
           </>
         )}
-        {part === "calibration" && <Calibration room={room} />}
+        {part === "calibration" && (
+          <fieldset disabled={!mayChange}>
+            <Calibration room={room} />
+          </fieldset>
+        )}
         {part === "history" && <History room={room.id} />}
       </div>
     </div>

@@ -1,4 +1,4 @@
-import { vi } from "vitest";
+import { beforeEach, vi } from "vitest";
 
 /** What Node and jsdom have not and the interface asks for. Runs before each test file, and so before the client is made. */
 
@@ -35,3 +35,6 @@ vi.stubGlobal(
     disconnect() {}
   },
 );
+
+/** What one test typed is not the next one's. */
+if (typeof sessionStorage !== "undefined") beforeEach(() => sessionStorage.clear());

@@ -30,7 +30,7 @@ export function Button({ tone = "plain", hint, children, className = "", ...rest
 
 export function Key({ children }: { children: string }) {
   return (
-    <kbd aria-hidden className="rounded-xs border border-current px-1 font-sans text-[0.6875rem] leading-4">
+    <kbd aria-hidden className="rounded-xs border border-current px-1 font-sans text-note leading-4!">
       {children}
     </kbd>
   );

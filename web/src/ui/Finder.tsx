@@ -13,13 +13,26 @@ interface Props {
   part?: string;
   only?: Hit["kind"];
   onPick: (hit: Hit) => void;
+  /** What stands behind a hit that is not as it should be, as "no line here". */
+  mark?: (hit: Hit) => string;
   /** Shown under an empty query. */
   idle?: (close: () => void) => ReactNode;
   className?: string;
 }
 
 /** A field that finds exams and views while one types; arrows choose, Enter takes, Escape leaves. */
-export function Finder({ id, label, shown, hint, part, only, onPick, idle, className = "" }: Props) {
+export function Finder({
+  id,
+  label,
+  shown,
+  hint,
+  part,
+  only,
+  onPick,
+  mark: markOf,
+  idle,
+  className = "",
+}: Props) {
   const [query, setQuery] = useState("");
   const [open, setOpen] = useState(false);
   const [mark, setMark] = useState(0);
@@ -105,12 +118,13 @@ export function Finder({ id, label, shown, hint, part, only, onPick, idle, class
                   event.preventDefault();
                   pick(hit);
                 }}
-                className={`flex min-h-10 cursor-default items-center gap-3 rounded-xs px-3 ${i === mark ? "bg-beam-soft text-ink" : ""}`}
+                className={`flex min-h-10 cursor-default items-center gap-3 rounded-xs px-3 ${i === mark ? "bg-sunken text-ink outline outline-rule-strong" : ""}`}
               >
                 <span className="w-10 shrink-0 text-note text-ink-3">
                   {hit.kind === "exam" ? "Exam" : "View"}
                 </span>
-                <span className="min-w-0 truncate">{hit.title}</span>
+                <span className="min-w-0 flex-1 truncate">{hit.title}</span>
+                {markOf?.(hit) && <span className="shrink-0 text-note text-warn">{markOf(hit)}</span>}
               </li>
             ))}
           </ul>

@@ -24,6 +24,8 @@ interface Props {
   part?: string;
   /** Left of zero too. */
   signed?: boolean;
+  /** An angle whose direction stands beside it as a switch: caudal or not, and the other way. */
+  caudal?: { on: boolean; turn: () => void };
   /** For a narrow column: short words with the unit over the number; the label is read out. */
   slim?: string;
   /** True while a typed number can only be the start of a longer one: it is then kept back until the field is left. */
@@ -58,6 +60,7 @@ export function NumberField({
   bare = false,
   part,
   signed = false,
+  caudal,
   slim,
   unfinished,
 }: Props) {
@@ -65,10 +68,11 @@ export function NumberField({
   const timer = useRef<number>(undefined);
   const reading = readingOf(unit);
   const read = (text: string) => {
-    const number = readAs(reading, text, unit);
+    const number = readAs(reading, text, unit, caudal?.on);
     return number !== null && number < 0 && !signed ? null : number;
   };
-  const shown = draft ?? (value === null ? "" : trimmed(value, digits));
+  // The switch says the direction, so that the number needs no sign.
+  const shown = draft ?? (value === null ? "" : trimmed(caudal ? Math.abs(value) : value, digits));
   const unread = draft !== null && draft.trim() !== "" && read(draft) === null;
   const wrong = invalid || unread;
   const same = (text: string) => {
@@ -112,41 +116,55 @@ export function NumberField({
   return (
     <div className={className}>
       <div
-        className={`flex ${bare ? "min-h-10" : "min-h-[2.875rem]"} items-center rounded-sm border px-2.5 focus-within:border-ink ${wrong ? "border-bad" : "border-rule-strong"}`}
+        className={`flex ${bare ? "min-h-10" : "min-h-[2.875rem]"} items-center rounded-sm border ${slim ? "px-2" : "px-2.5"} focus-within:border-ink ${wrong ? "border-bad" : "border-rule-strong"}`}
       >
         <div className="min-w-0 flex-1 leading-tight">
-          <label htmlFor={id} className={bare || slim ? "sr-only" : "label block truncate"}>
-            {label}
-          </label>
-          {slim && (
-            <span aria-hidden className="label block truncate">
-              {slim}, {unit}
-            </span>
-          )}
-          <input
-            id={id}
-            inputMode="decimal"
-            autoComplete="off"
-            data-part={part}
-            aria-invalid={wrong}
-            aria-describedby={unread ? `${id}-say` : undefined}
-            className="block w-full scroll-mt-56 bg-transparent leading-tight outline-none xl:scroll-mt-0"
-            value={shown}
-            placeholder={placeholder}
-            onFocus={(event) => event.currentTarget.select()}
-            onChange={(event) => type(event.currentTarget.value)}
-            onBlur={leave}
-            onKeyDown={key}
-          />
-        </div>
-        {!bare && !slim && (
-          <div className="pl-1 text-right text-note leading-tight text-ink-3">
-            <span aria-hidden className="block text-[0.6875rem]">
-              {hint ?? "\u00a0"}
-            </span>
-            {unit ?? "\u00a0"}
+          <div className={bare ? "sr-only" : "flex gap-1"}>
+            <label htmlFor={id} className={bare || slim ? "sr-only" : "label min-w-0 flex-1 truncate"}>
+              {label}
+            </label>
+            {slim && (
+              <span aria-hidden className="label truncate">
+                {slim}, {unit}
+              </span>
+            )}
+            {hint && (
+              <span aria-hidden className="text-note leading-tight text-ink-3">
+                {hint}
+              </span>
+            )}
           </div>
-        )}
+          <div className="flex items-center gap-1">
+            <input
+              id={id}
+              inputMode="decimal"
+              autoComplete="off"
+              data-part={part}
+              aria-invalid={wrong}
+              aria-describedby={unread ? `${id}-say` : undefined}
+              className="block w-full min-w-0 scroll-mt-56 bg-transparent leading-tight outline-none xl:scroll-mt-0"
+              value={shown}
+              placeholder={placeholder}
+              onFocus={(event) => event.currentTarget.select()}
+              onChange={(event) => type(event.currentTarget.value)}
+              onBlur={leave}
+              onKeyDown={key}
+            />
+            {caudal ? (
+              <button
+                type="button"
+                aria-label={`Direction: ${caudal.on ? "caudal" : "cephalad"}; switch`}
+                title="Cephalad: toward the head, on a limb toward the trunk. Caudal: the other way."
+                onClick={caudal.turn}
+                className="-my-2 -mr-2 min-h-10 shrink-0 rounded-sm px-2 text-note text-ink-2 underline decoration-rule-strong underline-offset-2 hover:text-ink"
+              >
+                ° {caudal.on ? "caudal" : "cephalad"}
+              </button>
+            ) : (
+              !bare && !slim && unit && <span className="text-note leading-tight text-ink-3">{unit}</span>
+            )}
+          </div>
+        </div>
       </div>
       {unread && (
         <p id={`${id}-say`} className={bare ? "sr-only" : "mt-0.5 text-note text-bad"}>

@@ -70,16 +70,21 @@ export function typedLength(text: string, unit: Unit): number | null {
 
 const ANGLE = new RegExp(String.raw`^([+\-−]?)\s*(${NUMBER})\s*(?:°|deg|degrees)?\s*([a-z]*)$`);
 
-/** An angle as typed, toward the head positive: 10, −10, 10 caudal, 15° ceph. Null where it is none. */
-export function typedAngle(text: string): number | null {
+/**
+ * An angle as typed, toward the head positive: 10, −10, 10 caudal, 15° ceph. A bare number is caudal where `down` says so.
+ * Null where it is none.
+ */
+export function typedAngle(text: string, down = false): number | null {
   const found = ANGLE.exec(text.trim().toLowerCase());
   const number = found ? typed(found[2] ?? "") : null;
   if (!found || number === null) return null;
   const written = found[3] ?? "";
-  const toward = written === "" ? CEPHALAD : [CEPHALAD, CAUDAL].find((one) => begins(one, written));
+  const sign = found[1] ?? "";
+  const bare = down && sign === "" ? CAUDAL : CEPHALAD;
+  const toward = written === "" ? bare : [CEPHALAD, CAUDAL].find((one) => begins(one, written));
   if (!toward) return null;
-  const down = found[1] === "-" || found[1] === "−";
-  return down === (toward === CEPHALAD) ? -number : number;
+  const minus = sign === "-" || sign === "−";
+  return number !== 0 && minus === (toward === CEPHALAD) ? -number : number;
 }
 
 const CEPHALAD = ["cephalad", "cephalic"];
@@ -89,9 +94,14 @@ const begins = (words: string[], written: string) =>
   written.length > 1 && words.some((word) => word.startsWith(written));
 
 /** What a field makes of a text; its own unit may stand behind the number. */
-export function readAs(reading: Reading, text: string, unit: string | undefined): number | null {
+export function readAs(
+  reading: Reading,
+  text: string,
+  unit: string | undefined,
+  down = false,
+): number | null {
   if (reading === "length") return typedLength(text, unit === "in" ? "in" : "cm");
-  if (reading === "angle") return typedAngle(text);
+  if (reading === "angle") return typedAngle(text, down);
   const own = (unit ?? "").toLowerCase();
   const plain = text.trim().toLowerCase();
   return typed(own !== "" && plain.endsWith(own) ? plain.slice(0, -own.length).trim() : plain);

@@ -10,7 +10,8 @@ class ExamStep:
     """One step: a projection (or one of several methods), a clearance, or a wait.
 
     projections: one, or the methods to choose from, the first being the usual one; empty for a clearance and a wait.
-    clearance: what somebody must have cleared; who and when are recorded, nothing is decided here. wait_min: minutes by a
+    clearance: what somebody must have cleared; who and when are recorded, nothing is decided here. asks: the same as a
+    question of two or three words, for the run sheet. wait_min: minutes by a
     timer that runs while other work goes on; note says for what. when: the condition of a step that is not always taken.
     """
 
@@ -19,6 +20,7 @@ class ExamStep:
     wait_min: float | None = None
     when: str = ""
     note: str = ""
+    asks: str = ""
 
 
 @dataclass(frozen=True, slots=True)

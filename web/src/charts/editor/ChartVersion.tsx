@@ -3,6 +3,7 @@ import { useMemo, useState } from "react";
 import { lineIn, useCells, useChartCheck, useLevel, useLineTable, useTrust } from "../../api/bench";
 import type { Schemas } from "../../api/client";
 import { type Chart, type LineTable, type Projection, type Room, useTables } from "../../api/queries";
+import { useAddress, useAddressWord } from "../../ui/address";
 import { Button } from "../../ui/Button";
 import { Empty, Refusal } from "../../ui/Notice";
 import { usePreferences } from "../../ui/preferences";
@@ -21,7 +22,7 @@ import { Many } from "./Many";
 import { Merge } from "./Merge";
 import { useWorkbench } from "./useWorkbench";
 
-type Tab = "lines" | "level" | "check" | "compare" | "history";
+const TABS = ["lines", "level", "check", "compare", "history"] as const;
 
 /** One version: its heading, and its lines, level, faults, differences and history. */
 export function ChartVersion({
@@ -43,10 +44,12 @@ export function ChartVersion({
   onGone: () => void;
 }) {
   const { unit } = usePreferences();
-  const [tab, setTab] = useState<Tab>("lines");
+  const { words, put } = useAddress();
+  const [tab, setTab] = useAddressWord("tab", TABS);
+  // What is typed stands in the field at once; the address follows.
+  const [wanted, setWanted] = useState(words.get("only") ?? "");
   const [selected, setSelected] = useState(first);
   const [marked, setMarked] = useState<ReadonlySet<number>>(new Set());
-  const [wanted, setWanted] = useState("");
   const bench = useWorkbench(chart, mayEdit);
   const cells = useCells();
   const [refused, setRefused] = useState("");
@@ -118,7 +121,7 @@ export function ChartVersion({
             { value: "compare", label: "Compare" },
             { value: "history", label: "History" },
           ]}
-          onChange={(next) => setTab(next as Tab)}
+          onChange={(next) => setTab(next as typeof tab)}
         />
         {tab === "lines" && (
           <input
@@ -126,7 +129,10 @@ export function ChartVersion({
             placeholder="Show only: lumbar, child, tabletop…"
             className="min-h-10 min-w-40 flex-1 bg-transparent outline-none"
             value={wanted}
-            onChange={(event) => setWanted(event.currentTarget.value)}
+            onChange={(event) => {
+              setWanted(event.currentTarget.value);
+              put({ only: event.currentTarget.value }, { replace: true });
+            }}
           />
         )}
         {bench.editable && (
@@ -161,7 +167,7 @@ export function ChartVersion({
           onOpen={(line) => {
             setSelected(line);
             setWanted("");
-            setTab("lines");
+            put({ only: null, tab: null });
           }}
         />
       ) : tab === "compare" ? (

@@ -67,7 +67,7 @@ export function Curve({
               y2={drift ? DI.bottom : MAS.bottom}
               stroke="var(--rule)"
             />
-            <text x={x(tick)} y={bottom + 16} textAnchor="middle" fontSize={12} fill="var(--ink-3)">
+            <text x={x(tick)} y={bottom + 16} textAnchor="middle" fontSize={14} fill="var(--ink-3)">
               {trimmed(fromCm(tick, unit), 1)}
             </text>
           </g>
@@ -78,13 +78,13 @@ export function Curve({
         {MAS_TICKS.filter((tick) => tick >= low && tick <= high).map((tick) => (
           <Level key={tick} y={mas(tick)} text={String(tick)} />
         ))}
-        <text x={PAD.left} y={KVP.top - 3} fontSize={12} fill="var(--ink-2)">
+        <text x={PAD.left} y={KVP.top - 3} fontSize={14} fill="var(--ink-2)">
           kVp
         </text>
-        <text x={PAD.left} y={MAS.top - 6} fontSize={12} fill="var(--ink-2)">
+        <text x={PAD.left} y={MAS.top - 6} fontSize={14} fill="var(--ink-2)">
           mAs
         </text>
-        <text x={W - PAD.right} y={bottom + 32} textAnchor="end" fontSize={12} fill="var(--ink-3)">
+        <text x={W - PAD.right} y={bottom + 32} textAnchor="end" fontSize={14} fill="var(--ink-3)">
           thickness, {unit}
         </text>
         {[law((row) => kvp(row.exact_kvp)), law((row) => mas(row.exact_mas))].map((d) => (
@@ -164,7 +164,7 @@ export function Curve({
             {DI_LEVELS.filter((level) => Math.abs(level) <= worst).map((level) => (
               <Level key={level} y={di(level)} text={signed(level, 0)} />
             ))}
-            <text x={PAD.left} y={DI.top - 6} fontSize={12} fill="var(--ink-2)">
+            <text x={PAD.left} y={DI.top - 6} fontSize={14} fill="var(--ink-2)">
               expected DI, by the physics model
             </text>
             <path d={expected} fill="none" stroke="var(--beam)" strokeWidth={2} />
@@ -209,7 +209,7 @@ function Level({ y, text }: { y: number; text: string }) {
   return (
     <g>
       <line x1={PAD.left} x2={W - PAD.right} y1={y} y2={y} stroke="var(--rule)" />
-      <text x={PAD.left - 6} y={y + 4} textAnchor="end" fontSize={12} fill="var(--ink-3)">
+      <text x={PAD.left - 6} y={y + 4} textAnchor="end" fontSize={14} fill="var(--ink-3)">
         {text}
       </text>
     </g>

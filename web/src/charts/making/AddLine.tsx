@@ -10,6 +10,7 @@ export function AddLine({
   room,
   projections,
   chart,
+  projection,
   goesTo,
   openDraft,
   onDone,
@@ -18,6 +19,7 @@ export function AddLine({
   room: Room;
   projections: Projection[];
   chart: Chart | undefined;
+  projection: string | null;
   goesTo: string;
   openDraft: () => Promise<Chart>;
   onDone: (chart: number, line: number | null) => void;
@@ -42,6 +44,7 @@ export function AddLine({
       projections={projections}
       lines={chart?.lines ?? []}
       unit={unit}
+      projection={projection}
       goesTo={goesTo}
       adding={add.isPending}
       error={error}

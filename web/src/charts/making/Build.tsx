@@ -9,6 +9,7 @@ import { NumberField } from "../../ui/NumberField";
 import { usePreferences } from "../../ui/preferences";
 import { Segmented } from "../../ui/Segmented";
 import { Select } from "../../ui/Select";
+import { useDraft } from "../../ui/drafts";
 import { figure, fromCm, signed, toCm, trimmed } from "../../ui/units";
 import { TECHNIQUE_SYSTEM, grid, projectionName, SUPPORT, supportWords } from "../../ui/words";
 import { startingConditions } from "./ConditionFields";
@@ -43,7 +44,7 @@ export function Build(props: Making & { lines: Line[] }) {
   const { room, projections, lines } = props;
   const { unit } = usePreferences();
   const build = useBuild();
-  const [shots, setShots] = useState<Shot[]>(() =>
+  const [shots, setShots] = useDraft<Shot[]>(`build ${room.id}`, () =>
     FIRST.flatMap((id) => {
       const projection = projections.find((one) => one.id === id);
       return projection && projection.supports.some((one) => room.supports.some((own) => own.id === one))

@@ -1,7 +1,8 @@
-import { useState } from "react";
+import { useEffect, useState } from "react";
 
 import { type Preview, useImportPreview } from "../../api/bench";
 import { Button, buttonClass } from "../../ui/Button";
+import { useDraft } from "../../ui/drafts";
 import { FaultTable, Refusal } from "../../ui/Notice";
 import { Select } from "../../ui/Select";
 import { TextField } from "../../ui/TextField";
@@ -19,52 +20,58 @@ interface Given {
   xlsx: string | null;
 }
 
+interface Typed {
+  file: Given | null;
+  mapping: Record<string, string | null>;
+  defaults: Partial<Record<Filler, string>>;
+}
+const NOTHING: Typed = { file: null, mapping: {}, defaults: {} };
+
 /** A chart from somebody's file: columns guessed and put right, every bad cell named, nothing kept before it is looked at. */
 export function ImportChart(props: Making) {
   const { room } = props;
   const preview = useImportPreview();
-  const [file, setFile] = useState<Given | null>(null);
+  const [given, setGiven] = useDraft<Typed>(`import ${room.id}`, () => NOTHING);
+  const { file, mapping, defaults } = given;
   // Stays while the file is read again by other columns, and where that is refused: there is then a way back.
   const [found, setFound] = useState<Preview | null>(null);
-  const [mapping, setMapping] = useState<Record<string, string | null>>({});
-  const [defaults, setDefaults] = useState<Partial<Record<Filler, string>>>({});
 
-  function look(given: Given, columns: typeof mapping, fill: typeof defaults) {
+  /** Keeps what was chosen and answered, and reads the file by it. */
+  function look(next: Typed) {
+    setGiven(next);
+    if (!next.file) return;
     preview.mutate(
       {
         room: room.id,
-        csv: given.csv,
-        xlsx: given.xlsx,
-        mapping: columns,
-        defaults: fill as Record<string, string>,
+        csv: next.file.csv,
+        xlsx: next.file.xlsx,
+        mapping: next.mapping,
+        defaults: next.defaults as Record<string, string>,
       },
       { onSuccess: setFound },
     );
   }
+  // What was chosen before another view was looked at is read again.
+  useEffect(() => {
+    if (file && preview.isIdle) look(given);
+  });
   async function read(chosen: File | undefined) {
     preview.reset();
     if (!chosen) return;
     const sheet = /\.xlsx$/i.test(chosen.name);
-    const given: Given = {
+    const file: Given = {
       name: chosen.name.replace(/\.(csv|xlsx|txt)$/i, "").slice(0, 100) || "Imported chart",
       csv: sheet ? null : await chosen.text(),
       xlsx: sheet ? base64(await chosen.arrayBuffer()) : null,
     };
-    setFile(given);
     setFound(null);
-    setMapping({});
-    setDefaults({});
-    look(given, {}, {});
+    look({ ...NOTHING, file });
   }
   const map = (column: string, ours: string) => {
-    const next = { ...mapping, [column]: ours === OUT ? null : ours };
-    setMapping(next);
-    if (file) look(file, next, defaults);
+    look({ ...given, mapping: { ...mapping, [column]: ours === OUT ? null : ours } });
   };
   const fill = (column: Filler, value: string) => {
-    const next = { ...defaults, [column]: value };
-    setDefaults(next);
-    if (file) look(file, mapping, next);
+    look({ ...given, defaults: { ...defaults, [column]: value } });
   };
 
   return (

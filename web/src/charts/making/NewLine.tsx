@@ -1,8 +1,7 @@
-import { useState } from "react";
-
 import type { Schemas } from "../../api/client";
 import { type Line, type Projection, type Room, usePreview } from "../../api/queries";
 import { Button } from "../../ui/Button";
+import { useDraft } from "../../ui/drafts";
 import { Empty, Refusal, Waiting } from "../../ui/Notice";
 import { NumberField } from "../../ui/NumberField";
 import { Segmented } from "../../ui/Segmented";
@@ -21,12 +20,21 @@ const PARAMETER: Record<School, { label: string; usual: string }> = {
   levelled: { label: "kVp per cm, in steps of 5", usual: "0: kVp stays" },
 };
 
+interface Typed {
+  conditions: Conditions | null;
+  exposure: { thickness_cm: number | null; kvp: number | null; mas: number | null; ei: number | null };
+  school: School;
+  parameter: number | null;
+}
+
 interface Props {
   room: Room;
   /** The lines that the room's chart has already. */
   lines: Line[];
   projections: Projection[];
   unit: Unit;
+  /** What the line is for, where that is known already. */
+  projection: string | null;
   /** Where the line goes: "version 3", or a version that adding it will start. */
   goesTo: string;
   adding: boolean;
@@ -36,18 +44,27 @@ interface Props {
 }
 
 /** A line from one accepted exposure: the conditions and the exposure on the left, what would come of it on the right. */
-export function NewLine({ room, lines, projections, unit, goesTo, adding, error, onAdd, onCancel }: Props) {
-  const [conditions, setConditions] = useState<Conditions | null>(
-    projections[0] ? startingConditions(projections[0], room, lines) : null,
-  );
-  const [exposure, setExposure] = useState<{
-    thickness_cm: number | null;
-    kvp: number | null;
-    mas: number | null;
-    ei: number | null;
-  }>({ thickness_cm: null, kvp: null, mas: null, ei: null });
-  const [school, setSchool] = useState<School>("fixed_kvp");
-  const [parameter, setParameter] = useState<number | null>(null);
+export function NewLine({
+  room,
+  lines,
+  projections,
+  unit,
+  projection,
+  goesTo,
+  adding,
+  error,
+  onAdd,
+  onCancel,
+}: Props) {
+  const first = projections.find((one) => one.id === projection) ?? projections[0];
+  const [typed, setTyped] = useDraft<Typed>(`new-line ${room.id} ${projection ?? ""}`, () => ({
+    conditions: first ? startingConditions(first, room, lines) : null,
+    exposure: { thickness_cm: null, kvp: null, mas: null, ei: null },
+    school: "fixed_kvp",
+    parameter: null,
+  }));
+  const { conditions, exposure, school, parameter } = typed;
+  const put = (change: Partial<Typed>) => setTyped((now) => ({ ...now, ...change }));
   const request = conditions && requestOf(conditions, exposure, school, parameter, projections);
   const preview = usePreview(room.id, request);
   if (!conditions) return <Empty title="The catalogue has no projection" />;
@@ -69,7 +86,7 @@ export function NewLine({ room, lines, projections, unit, goesTo, adding, error,
           projections={projections}
           lines={lines}
           value={conditions}
-          onChange={setConditions}
+          onChange={(next) => put({ conditions: next })}
           unit={unit}
         />
         <fieldset className="border-t border-rule pt-3">
@@ -82,7 +99,7 @@ export function NewLine({ room, lines, projections, unit, goesTo, adding, error,
               digits={1}
               value={exposure.thickness_cm === null ? null : fromCm(exposure.thickness_cm, unit)}
               onChange={(value) =>
-                setExposure({ ...exposure, thickness_cm: value === null ? null : toCm(value, unit) })
+                put({ exposure: { ...exposure, thickness_cm: value === null ? null : toCm(value, unit) } })
               }
             />
             {digital && (
@@ -90,20 +107,20 @@ export function NewLine({ room, lines, projections, unit, goesTo, adding, error,
                 id="base-ei"
                 label="Index, if there is one"
                 value={exposure.ei}
-                onChange={(ei) => setExposure({ ...exposure, ei })}
+                onChange={(ei) => put({ exposure: { ...exposure, ei } })}
               />
             )}
             <NumberField
               id="base-kvp"
               label="kVp"
               value={exposure.kvp}
-              onChange={(kvp) => setExposure({ ...exposure, kvp })}
+              onChange={(kvp) => put({ exposure: { ...exposure, kvp } })}
             />
             <NumberField
               id="base-mas"
               label="mAs"
               value={exposure.mas}
-              onChange={(mas) => setExposure({ ...exposure, mas })}
+              onChange={(mas) => put({ exposure: { ...exposure, mas } })}
             />
           </div>
         </fieldset>
@@ -113,10 +130,7 @@ export function NewLine({ room, lines, projections, unit, goesTo, adding, error,
             label="Method"
             value={school}
             options={Object.entries(SYSTEM).map(([value, label]) => ({ value, label }))}
-            onChange={(value) => {
-              setSchool(value as School);
-              setParameter(null);
-            }}
+            onChange={(value) => put({ school: value as School, parameter: null })}
           />
           <NumberField
             id="parameter"
@@ -124,7 +138,7 @@ export function NewLine({ room, lines, projections, unit, goesTo, adding, error,
             label={PARAMETER[school].label}
             value={parameter}
             placeholder={PARAMETER[school].usual}
-            onChange={setParameter}
+            onChange={(next) => put({ parameter: next })}
           />
         </fieldset>
         <div className="flex gap-2 border-t border-rule pt-3">
@@ -164,7 +178,7 @@ export function NewLine({ room, lines, projections, unit, goesTo, adding, error,
 
 function requestOf(
   conditions: Conditions,
-  exposure: { thickness_cm: number | null; kvp: number | null; mas: number | null; ei: number | null },
+  exposure: Typed["exposure"],
   school: School,
   parameter: number | null,
   projections: Projection[],

@@ -345,6 +345,7 @@ function newLine(onAdd = vi.fn()) {
       lines={[]}
       projections={PROJECTIONS}
       unit="cm"
+      projection={null}
       goesTo="version 3"
       adding={false}
       error={null}

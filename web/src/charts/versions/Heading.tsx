@@ -43,7 +43,7 @@ export function Heading({ chart, mayEdit, onNewLine, onGone }: Props) {
             {chart.note && ` · ${chart.note}`}
           </p>
         </div>
-        {chart.status !== "superseded" && !proposed && (
+        {mayEdit && chart.status !== "superseded" && !proposed && (
           <Button tone={draft ? "plain" : "main"} onClick={onNewLine}>
             New line
           </Button>

@@ -1,10 +1,26 @@
+import { Link } from "react-router";
+
 import type { Exam } from "../../api/queries";
+import { useSession } from "../../api/queries";
+import { buttonClass } from "../../ui/Button";
 import { Finder } from "../../ui/Finder";
 import { type Act } from "../useDesk";
+import { withoutLine } from "./withoutLine";
 import { Worklist } from "./Worklist";
 
 /** Nobody is chosen: who waits, and a finder for everything else. No technique stands here for no one. */
-export function Nobody({ exams, act, putAway }: { exams: Exam[]; act: Act; putAway: string }) {
+export function Nobody({
+  exams,
+  charted,
+  act,
+  putAway,
+}: {
+  exams: Exam[];
+  charted: Set<string>;
+  act: Act;
+  putAway: string;
+}) {
+  const { data: session } = useSession();
   return (
     <div className="mx-auto w-full max-w-3xl px-5 py-8">
       <h1 className="text-lead">
@@ -22,12 +38,23 @@ export function Nobody({ exams, act, putAway }: { exams: Exam[]; act: Act; putAw
         shown=""
         hint="e"
         className="mt-3 text-lead"
+        mark={withoutLine(exams, charted)}
         onPick={(hit) => {
           if (hit.kind === "projection") return act({ do: "view", projection: hit.id });
           const exam = exams.find((one) => one.id === hit.id);
           return exam && act({ do: "exam", exam });
         }}
       />
+      {session && !session.person && (
+        <p className="mt-3 flex flex-wrap items-center gap-x-3">
+          <Link to="/sign-in?back=%2Fdesk" className={buttonClass("main")}>
+            Sign in
+          </Link>
+          <span className="text-ink-2">
+            Techniques can be read without it; an exposure is recorded under a name.
+          </span>
+        </p>
+      )}
       <div className="mt-6 border-t border-rule pt-3">
         <Worklist exams={exams} act={act} />
       </div>

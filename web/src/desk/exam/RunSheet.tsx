@@ -9,6 +9,7 @@ import { Refusal } from "../../ui/Notice";
 import { Select } from "../../ui/Select";
 import { TextField } from "../../ui/TextField";
 import { SaveExam } from "./SaveExam";
+import { withoutLine } from "./withoutLine";
 import { Worklist } from "./Worklist";
 import { type DeskState, type Stop } from "../state";
 import { type Act } from "../useDesk";
@@ -23,6 +24,8 @@ interface Props {
   checks: ReactNode;
 }
 
+const MANY = 5;
+
 /** The exam in hand: its views in working order with clearances and waits between them, as stops along a rail. */
 export function RunSheet({ room, exams, projections, charted, state, act, checks }: Props) {
   const [adding, setAdding] = useState(false);
@@ -34,10 +37,32 @@ export function RunSheet({ room, exams, projections, charted, state, act, checks
     if (next) act({ do: "exam", exam: next });
   };
   const now = state.stops[state.at];
+  // Many stops need the width: each shows its short name, and what changes the views goes into one place.
+  const long = state.stops.length > MANY;
   // The order in hand is no longer the set's own.
   const changed =
     state.stops.map((one) => one.options.join()).join("|") !==
     (exam?.steps ?? []).map((step) => (step.projections ?? []).join()).join("|");
+  const changes = (
+    <>
+      <Button
+        tone="quiet"
+        className="px-2!"
+        onClick={() =>
+          act({ do: "mark", at: state.at, status: now?.status === "skipped" ? "todo" : "skipped" })
+        }
+      >
+        {now?.status === "skipped" ? "Restore" : "Skip"}
+      </Button>
+      <Button tone="quiet" className="px-2!" onClick={() => act({ do: "repeat" })}>
+        Repeat
+      </Button>
+      <Button tone="quiet" className="px-2!" onClick={() => setAdding(true)}>
+        Add view
+      </Button>
+      {(exam === undefined || changed) && <SaveExam state={state} exams={exams} />}
+    </>
+  );
   return (
     <section
       aria-label="Exam"
@@ -49,8 +74,9 @@ export function RunSheet({ room, exams, projections, charted, state, act, checks
         label="Exam or view"
         shown={shown}
         hint="e"
-        className="w-full sm:w-52 sm:shrink-0"
+        className={`w-full sm:shrink-0 ${long ? "sm:w-44" : "sm:w-52"}`}
         onPick={(hit) => (hit.kind === "exam" ? open(hit.id) : act({ do: "view", projection: hit.id }))}
+        mark={withoutLine(exams, charted)}
         idle={(close) => <Worklist exams={exams} act={act} close={close} />}
       />
       <ol
@@ -61,9 +87,11 @@ export function RunSheet({ room, exams, projections, charted, state, act, checks
         {state.stops.map((one, i) => (
           <li
             key={one.key}
-            className={`flex items-center ${i === state.at || one.projection === null || state.stops.length > 5 ? "shrink-0" : "min-w-0"}`}
+            className={`flex items-center ${i === state.at || one.projection === null || long ? "shrink-0" : "min-w-0"}`}
           >
-            {i > 0 && <span aria-hidden className="h-px w-2 shrink-0 bg-rule-strong xl:w-3" />}
+            {i > 0 && (
+              <span aria-hidden className={`h-px w-1 shrink-0 bg-rule-strong ${long ? "" : "xl:w-3"}`} />
+            )}
             {one.clearance ? (
               <Clearance room={room} state={state} stop={one} at={i} act={act} />
             ) : one.wait_min ? (
@@ -73,7 +101,7 @@ export function RunSheet({ room, exams, projections, charted, state, act, checks
                 stop={one}
                 number={state.stops.slice(0, i + 1).filter((other) => other.projection).length}
                 current={i === state.at}
-                compact={state.stops.length > 5}
+                short={long}
                 projections={projections}
                 charted={charted}
                 go={() => act({ do: "go", to: i })}
@@ -112,30 +140,33 @@ export function RunSheet({ room, exams, projections, charted, state, act, checks
             shown=""
             only="projection"
             className="w-56"
+            mark={withoutLine(exams, charted)}
             onPick={(hit) => {
               setAdding(false);
               act({ do: "add", projection: hit.id });
             }}
           />
-        ) : (
-          <>
-            <Button
-              tone="quiet"
-              className="px-2!"
-              onClick={() =>
-                act({ do: "mark", at: state.at, status: now?.status === "skipped" ? "todo" : "skipped" })
-              }
+        ) : long ? (
+          <Popover.Root>
+            <Popover.Trigger
+              aria-label="Change views"
+              className="min-h-10 px-2 whitespace-nowrap text-ink-2 hover:text-ink"
             >
-              {now?.status === "skipped" ? "Restore" : "Skip"}
-            </Button>
-            <Button tone="quiet" className="px-2!" onClick={() => act({ do: "repeat" })}>
-              Repeat
-            </Button>
-            <Button tone="quiet" className="px-2!" onClick={() => setAdding(true)}>
-              Add view
-            </Button>
-            {(exam === undefined || changed) && <SaveExam state={state} exams={exams} />}
-          </>
+              Views …
+            </Popover.Trigger>
+            <Popover.Portal>
+              <Popover.Content
+                align="end"
+                sideOffset={4}
+                aria-label="Change views"
+                className="z-50 flex flex-col items-start rounded-sm border border-rule-strong bg-raised p-1 shadow-lg"
+              >
+                {changes}
+              </Popover.Content>
+            </Popover.Portal>
+          </Popover.Root>
+        ) : (
+          changes
         )}
       </div>
     </section>
@@ -146,7 +177,7 @@ function View({
   stop,
   number,
   current,
-  compact,
+  short,
   projections,
   charted,
   go,
@@ -154,8 +185,8 @@ function View({
   stop: Stop;
   number: number;
   current: boolean;
-  /** Many stops: only the current one shows its name, the others are read out and shown on hover. */
-  compact: boolean;
+  /** Many stops: each shows its short name; the whole one is read out and shown on hover. */
+  short: boolean;
   projections: Projection[];
   charted: Set<string>;
   go: () => void;
@@ -171,7 +202,7 @@ function View({
       aria-label={`${name}${stop.status === "todo" ? "" : `, ${stop.status}`}${stop.when ? `, only: ${stop.when}` : ""}`}
       title={[name, stop.when && `Only: ${stop.when}.`, stop.note].filter(Boolean).join(" ")}
       onClick={go}
-      className={`flex min-h-10 min-w-0 items-center gap-1.5 border-b-2 px-1.5 ${current ? "border-ink font-semibold text-ink" : "border-transparent text-ink-2 hover:text-ink"}`}
+      className={`flex min-h-10 min-w-0 items-center border-b-2 ${short ? "gap-1 px-1" : "gap-1.5 px-1.5"} ${current ? "border-ink font-semibold text-ink" : "border-transparent text-ink-2 hover:text-ink"}`}
     >
       <span
         aria-hidden
@@ -179,9 +210,9 @@ function View({
       >
         {mark}
       </span>
-      {(current || !compact) && (
-        <span className={`truncate ${stop.status === "skipped" ? "line-through" : ""}`}>{name}</span>
-      )}
+      <span className={`truncate ${stop.status === "skipped" ? "line-through" : ""}`}>
+        {short ? (entry?.short ?? name) : name}
+      </span>
       {missing && <span className="shrink-0 text-note text-ink-3">(no line)</span>}
     </button>
   );
@@ -228,12 +259,12 @@ function Clearance({
       <Popover.Trigger
         aria-label={`Clearance: ${stop.clearance}. ${stop.recorded ?? "open"}`}
         title={stop.recorded ?? stop.clearance ?? ""}
-        className={`flex min-h-10 items-center gap-1 px-1.5 text-note ${stop.recorded ? "text-good" : "text-warn"}`}
+        className={`flex min-h-10 items-center gap-1 px-1 text-note ${stop.recorded ? "text-good" : "text-warn"}`}
       >
         <span aria-hidden className="text-lead">
           {stop.recorded ? "◆" : "◇"}
         </span>
-        {stop.recorded ? "cleared" : "clearance"}
+        {stop.recorded ? "cleared" : stop.asks || "clearance"}
       </Popover.Trigger>
       <Popover.Portal>
         <Popover.Content

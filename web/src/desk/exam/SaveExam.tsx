@@ -2,7 +2,7 @@ import { Popover } from "radix-ui";
 import { useState } from "react";
 
 import type { Exam } from "../../api/queries";
-import { useSaveLocal } from "../../api/queries";
+import { useMay, useSaveLocal } from "../../api/queries";
 import { Button } from "../../ui/Button";
 import { Refusal } from "../../ui/Notice";
 import { TextField } from "../../ui/TextField";
@@ -18,7 +18,8 @@ const slug = (name: string) =>
 /** A stop as the catalogue writes a step. */
 function stepOf(stop: Stop): object {
   const when = stop.when ? { when: stop.when } : {};
-  if (stop.clearance !== null) return { clearance: stop.clearance };
+  if (stop.clearance !== null)
+    return { clearance: stop.clearance, ...(stop.asks ? { asks: stop.asks } : {}) };
   if (stop.wait_min !== null) return { wait_min: stop.wait_min, text: stop.note };
   const note = stop.note && stop.note !== "Added." && stop.note !== "Repeat." ? { note: stop.note } : {};
   return stop.options.length > 1
@@ -32,8 +33,10 @@ export function SaveExam({ state, exams }: { state: DeskState; exams: Exam[] }) 
   const [name, setName] = useState("");
   const [why, setWhy] = useState("");
   const save = useSaveLocal();
+  const maySave = useMay("keeper", "physicist", "admin");
   const id = slug(name);
   const taken = exams.find((one) => one.id === id);
+  if (!maySave) return null;
   return (
     <Popover.Root onOpenChange={() => save.reset()}>
       <Popover.Trigger className="min-h-10 px-2 whitespace-nowrap text-ink-2 hover:text-ink">

@@ -4,7 +4,7 @@ import type { Projection } from "../../api/queries";
 import { NumberField } from "../../ui/NumberField";
 import { fromCm, length, toCm, trimmed, type Unit } from "../../ui/units";
 
-const HEIGHT = 98;
+const HEIGHT = 102;
 const SCALE_Y = 54;
 const PAD = 22;
 
@@ -15,8 +15,8 @@ interface Props {
   unit: Unit;
   /** Null while nothing was measured: the jaw then waits, dashed, at the estimate. */
   value: number | null;
-  /** Where the jaw waits while nothing was measured: carried over, estimated, or the average. */
-  estimate: number;
+  /** Where the jaw waits while nothing was measured: carried over or estimated; null while there is no answer to say it. */
+  estimate: number | null;
   onChange: (cm: number | null) => void;
   refused: boolean;
 }
@@ -33,7 +33,7 @@ export function ThicknessRuler({ projection, range, unit, value, estimate, onCha
   const perCm = (width - 2 * PAD) / end;
   const x = (cm: number) => PAD + cm * perCm;
   const step = unit === "cm" ? 0.5 : 0.25;
-  const shown = value ?? estimate;
+  const shown = value ?? estimate ?? projection.thickness_cm.average;
 
   const latest = useRef({ shown, step, unit, end, onChange });
   useEffect(() => {
@@ -142,7 +142,7 @@ export function ThicknessRuler({ projection, range, unit, value, estimate, onCha
               ).map(([name, cm]) => (
                 <g key={name}>
                   <circle cx={x(cm)} cy={SCALE_Y + 28} r={3.5} fill="var(--ground)" stroke="var(--ink)" />
-                  <text x={x(cm)} y={SCALE_Y + 44} textAnchor="middle" fontSize={12} fill="var(--ink-3)">
+                  <text x={x(cm)} y={SCALE_Y + 45} textAnchor="middle" fontSize={14} fill="var(--ink-3)">
                     {name}
                   </text>
                 </g>
@@ -156,7 +156,11 @@ export function ThicknessRuler({ projection, range, unit, value, estimate, onCha
               aria-valuemax={fromCm(high, unit)}
               aria-valuenow={fromCm(shown, unit)}
               aria-valuetext={
-                value === null ? `not measured, taken as ${length(estimate, unit)}` : length(shown, unit)
+                value !== null
+                  ? length(shown, unit)
+                  : estimate === null
+                    ? "not measured"
+                    : `not measured, taken as ${length(estimate, unit)}`
               }
               onKeyDown={key}
             >
@@ -174,7 +178,7 @@ export function ThicknessRuler({ projection, range, unit, value, estimate, onCha
           unit={unit}
           hint="0–9"
           value={value === null ? null : fromCm(value, unit)}
-          placeholder={`${trimmed(fromCm(estimate, unit), 1)} taken`}
+          placeholder={estimate === null ? "" : `${trimmed(fromCm(estimate, unit), 1)} taken`}
           onChange={(typed) => onChange(typed === null || typed === 0 ? null : toCm(typed, unit))}
           digits={unit === "cm" ? 1 : 2}
           invalid={refused}
@@ -221,7 +225,7 @@ function Ticks({ end, unit, x }: { end: number; unit: Unit; x: (cm: number) => n
               stroke={major ? "var(--ink-2)" : "var(--rule-strong)"}
             />
             {major && (
-              <text x={at} y={SCALE_Y + 14} textAnchor="middle" fontSize={13} fill="var(--ink-2)">
+              <text x={at} y={SCALE_Y + 14} textAnchor="middle" fontSize={14} fill="var(--ink-2)">
                 {trimmed(tick, 2)}
               </text>
             )}

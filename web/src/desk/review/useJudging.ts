@@ -1,8 +1,9 @@
-import { useEffect, useState } from "react";
+import { useState } from "react";
 
 import type { Schemas } from "../../api/client";
 import type { Projection, Room, TechniqueRequest, TechniqueResponse } from "../../api/queries";
-import { useJudgement, useReadOut, useRecord } from "../../api/queries";
+import { useJudgement, useMay, useReadOut, useRecord, useSession } from "../../api/queries";
+import { forgetDrafts, useDraft } from "../../ui/drafts";
 
 export type Finding = NonNullable<Schemas["ResultRequest"]["findings"]>[number];
 
@@ -16,11 +17,8 @@ interface Entry {
 
 const BLANK: Entry = { kvp: null, mas: null, result: null, findings: [] };
 
-/** What was typed and not yet recorded, by room and stop: it stands in the fields when somebody comes back to it. */
-const typedSoFar = new Map<string, Entry>();
-
 /** For the next patient: nothing of the last one stays. */
-export const forgetTyped = () => typedSoFar.clear();
+export const forgetTyped = () => forgetDrafts("judging");
 
 interface Props {
   room: Room;
@@ -52,9 +50,8 @@ export function useJudging({
   study,
   onAccepted,
 }: Props) {
-  const place = `${room.id} ${stop} ${projection.id}`;
-  const [entry, setEntry] = useState<Entry>(() => typedSoFar.get(place) ?? BLANK);
-  useEffect(() => void typedSoFar.set(place, entry), [place, entry]);
+  const place = `judging ${room.id} ${stop} ${projection.id}`;
+  const [entry, setEntry] = useDraft<Entry>(place, () => BLANK);
   const [confirmed, setConfirmed] = useState("");
   const record = useRecord();
   const readOut = useReadOut();
@@ -82,17 +79,22 @@ export function useJudging({
   // An unlikely index is asked back once: pressing again for the same numbers is the answer.
   const asks = judged?.asks ?? [];
   const asking = asks.join(" ");
-  const whyNot = !answer
-    ? "No technique is shown: nothing can be recorded."
-    : !measured
-      ? "Measure the thickness first."
-      : unsettled
-        ? "What stands in a field is not read yet."
-        : done && !record.isSuccess
-          ? "This view is recorded already: Repeat adds another try."
-          : entry.result !== null && !judged
-            ? "The judgement is on its way."
-            : null;
+  const { data: session } = useSession();
+  const mayRecord = useMay("technologist", "keeper", "physicist");
+  const whyNot =
+    session?.person && !mayRecord
+      ? `${session.person.name} may judge the image; a technologist records it.`
+      : !answer
+        ? "No technique is shown: nothing can be recorded."
+        : !measured
+          ? "Measure the thickness first."
+          : unsettled
+            ? "What stands in a field is not read yet."
+            : done && !record.isSuccess
+              ? "This view is recorded already: Repeat adds another try."
+              : entry.result !== null && !judged
+                ? "The judgement is on its way."
+                : null;
   const ready = whyNot === null && !record.isPending && !record.isSuccess;
 
   /** Records what was set and what came back; asked back first where that is unlikely. */
@@ -117,7 +119,7 @@ export function useJudging({
       },
       {
         onSuccess: () => {
-          typedSoFar.delete(place);
+          forgetDrafts(place);
           if (outcome === "accepted") onAccepted();
         },
       },

@@ -1,3 +1,5 @@
+import { useState } from "react";
+
 import type { Room, TechniqueResponse } from "../../api/queries";
 import { NumberField } from "../../ui/NumberField";
 import { Select } from "../../ui/Select";
@@ -62,13 +64,9 @@ export function SetupPanel({ room, state, stop, act, answer, shape, usualFieldCm
   return (
     <div className="grid grid-cols-2 gap-2">
       {lengthField("sid", "SID (measured)", "sid_cm", now?.sid_cm, "s")}
-      <NumberField
-        id="angle"
-        label="Tube angle"
-        unit="°"
-        signed
+      <TubeAngle
         value={setup.tube_angle_deg ?? null}
-        placeholder={figures ? trimmed(figures.tube_angle_deg, 1) : "0"}
+        charted={figures?.tube_angle_deg ?? 0}
         onChange={(value) => set({ tube_angle_deg: value })}
       />
       <AngleAdvice state={state} stop={stop} act={act} answer={answer} shape={shape} unit={unit} />
@@ -134,6 +132,33 @@ export function SetupPanel({ room, state, stop, act, answer, shape, usualFieldCm
         </p>
       )}
     </div>
+  );
+}
+
+/** The tube's angle, with a switch for its direction: of an angle of none the switch says where the next one goes. */
+function TubeAngle({
+  value,
+  charted,
+  onChange,
+}: {
+  value: number | null;
+  charted: number;
+  onChange: (deg: number | null) => void;
+}) {
+  const now = value ?? charted;
+  const [meant, setMeant] = useState(false);
+  const on = now === 0 ? meant : now < 0;
+  return (
+    <NumberField
+      id="angle"
+      label="Tube angle"
+      unit="°"
+      signed
+      caudal={{ on, turn: () => (now === 0 ? setMeant(!on) : onChange(-now)) }}
+      value={value}
+      placeholder={trimmed(Math.abs(charted), 1)}
+      onChange={onChange}
+    />
   );
 }
 

@@ -2,6 +2,7 @@ import { Popover } from "radix-ui";
 
 import type { TechniqueResponse } from "../../api/queries";
 import { Button } from "../../ui/Button";
+import { useNarrow } from "../../ui/useNarrow";
 import { type Act } from "../useDesk";
 
 /** What the caution cites that says both methods' techniques: the other one is one press away. */
@@ -12,6 +13,7 @@ type Caution = TechniqueResponse["cautions"][number];
 
 /** Right under the numbers, in a place that is always theirs: warnings first and whole, then a note; the other notes open. */
 export function Cautions({ answer, act }: { answer: TechniqueResponse | undefined; act: Act }) {
+  const narrow = useNarrow();
   const cautions = answer?.cautions ?? [];
   const warnings = cautions.filter((one) => one.level === "warning");
   const notes = cautions.filter((one) => one.level !== "warning");
@@ -34,13 +36,13 @@ export function Cautions({ answer, act }: { answer: TechniqueResponse | undefine
             {folded.length} more {folded.length === 1 ? "note" : "notes"}
           </Popover.Trigger>
           <Popover.Portal>
-            {/* Over the set-up, never over the numbers. */}
+            {/* Over the set-up, which stands at the left, or below where there is one column; never over the numbers. */}
             <Popover.Content
-              side="bottom"
+              side={narrow ? "bottom" : "left"}
               align="start"
-              sideOffset={4}
+              sideOffset={narrow ? 4 : 24}
               aria-label="More notes"
-              className="z-50 w-[24rem] max-w-[92vw] rounded-sm border border-rule-strong bg-raised p-3 shadow-lg"
+              className="z-50 w-[24rem] max-w-[92vw] rounded-sm border border-rule-strong bg-raised p-3 shadow-lg xl:w-[18rem] 2xl:w-[21rem]"
             >
               <ul>
                 {folded.map((one) => (

@@ -181,7 +181,7 @@ function Picture({ choices, axis, floor, now, chosen, reference, onPick }: Pictu
       {DOSES.filter((dose) => dose >= low && dose <= high).map((dose) => (
         <g key={dose}>
           <line x1={x(dose)} x2={x(dose)} y1={PAD.top} y2={H - PAD.bottom} stroke="var(--rule)" />
-          <text x={x(dose)} y={H - PAD.bottom + 14} textAnchor="middle" fontSize={11.5} fill="var(--ink-3)">
+          <text x={x(dose)} y={H - PAD.bottom + 14} textAnchor="middle" fontSize={14} fill="var(--ink-3)">
             {dose}
           </text>
         </g>
@@ -189,15 +189,15 @@ function Picture({ choices, axis, floor, now, chosen, reference, onPick }: Pictu
       {y.ticks(4).map((tick) => (
         <g key={tick}>
           <line x1={PAD.left} x2={W - PAD.right} y1={y(tick)} y2={y(tick)} stroke="var(--rule)" />
-          <text x={PAD.left - 5} y={y(tick) + 4} textAnchor="end" fontSize={11.5} fill="var(--ink-3)">
+          <text x={PAD.left - 5} y={y(tick) + 4} textAnchor="end" fontSize={14} fill="var(--ink-3)">
             {tick}
           </text>
         </g>
       ))}
-      <text x={W - PAD.right} y={H - 5} textAnchor="end" fontSize={11.5} fill="var(--ink-2)">
+      <text x={W - PAD.right} y={H - 5} textAnchor="end" fontSize={14} fill="var(--ink-2)">
         {label.toLowerCase()}, {unit}
       </text>
-      <text x={PAD.left} y={11} fontSize={11.5} fill="var(--ink-2)">
+      <text x={PAD.left} y={11} fontSize={14} fill="var(--ink-2)">
         CNR
       </text>
       <line
@@ -208,7 +208,7 @@ function Picture({ choices, axis, floor, now, chosen, reference, onPick }: Pictu
         stroke="var(--ink-3)"
         strokeDasharray="2 3"
       />
-      <text x={W - PAD.right} y={y(floor) + 13} textAnchor="end" fontSize={11} fill="var(--ink-3)">
+      <text x={W - PAD.right} y={y(floor) + 13} textAnchor="end" fontSize={14} fill="var(--ink-3)">
         detail hardly seen
       </text>
       {reference !== null && reference >= low && (
@@ -221,7 +221,7 @@ function Picture({ choices, axis, floor, now, chosen, reference, onPick }: Pictu
             stroke="var(--warn)"
             strokeDasharray="4 3"
           />
-          <text x={x(reference) - 4} y={PAD.top + 10} textAnchor="end" fontSize={11} fill="var(--warn)">
+          <text x={x(reference) - 4} y={PAD.top + 10} textAnchor="end" fontSize={14} fill="var(--warn)">
             example level
           </text>
         </g>
@@ -255,7 +255,7 @@ function Picture({ choices, axis, floor, now, chosen, reference, onPick }: Pictu
         );
       })}
       <circle cx={nowX} cy={nowY} r={8} fill="none" stroke="var(--ink)" strokeWidth={1.8} />
-      <text x={nowX + 9} y={nowY + 16} fontSize={12} fill="var(--ink)">
+      <text x={nowX + 9} y={nowY + 16} fontSize={14} fill="var(--ink)">
         now
       </text>
       {chosen && !chosen.current && (
@@ -268,7 +268,7 @@ function Picture({ choices, axis, floor, now, chosen, reference, onPick }: Pictu
           strokeWidth={2.2}
         />
       )}
-      <g fontSize={11} fill="var(--ink-3)">
+      <g fontSize={14} fill="var(--ink-3)">
         <rect x={PAD.left + 52} y={4} width={6} height={6} fill="none" stroke="var(--ink-3)" />
         <text x={PAD.left + 62} y={11}>
           grid
