@@ -98,7 +98,7 @@ def charts(page: Page, site: str) -> None:
 def new_line(page: Page, site: str) -> None:
     page.goto(f"{site}/charts")
     page.get_by_role("button", name="New line").click()
-    choose(page, "Projection", "Knee AP oblique, inward")
+    choose(page, "Projection", "Knee AP oblique, medial rotation")
     for field, value in {"Measured thickness": "12.5", "kVp": "68", "mAs": "8", "Index, if there is one": "460"}.items():
         fill(page, field, value)
 

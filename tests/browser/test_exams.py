@@ -38,7 +38,7 @@ def test_a_spine_trauma_on_a_stretcher(page: Page, site: str):
     fill(page, "SID (measured)", "165")
     expect(exact).to_contain_text("×0.84")
     accept(page)
-    # T1 was not shown: the swimmer's lateral is next, with what the hands must change on the way.
+    # T1 was not shown: the swimmer's lateral is next, with what changes from the last view.
     page.keyboard.press("n")
     expect(page.get_by_role("link", name="Swimmer's lateral, horizontal beam")).to_be_visible()
     expect(page.get_by_text("Only: T1 not shown.")).to_be_visible()
@@ -178,7 +178,7 @@ def test_the_guide_finds_by_other_names_and_shows_what_to_change(page: Page, dem
     page.get_by_role("button", name="Keep", exact=True).click()
     page.goto(f"{demo_site}/guide/shoulder-grashey")
     expect(
-        page.get_by_text("5 cm (3 fingers less a bit) inward").or_(page.get_by_text("5 cm (3 fingers) inward"))
+        page.get_by_text("5 cm (3 fingers less a bit) medial").or_(page.get_by_text("5 cm (3 fingers) medial"))
     ).to_be_visible()
 
 

@@ -93,7 +93,7 @@ def test_a_levelled_line_is_made_and_a_point_put_right(page: Page, site: str):
     page.goto(f"{site}/charts")
     choose(page, "Room", "Portable unit")
     page.get_by_role("button", name="New line").click()
-    choose(page, "Projection", "Knee AP oblique, inward")
+    choose(page, "Projection", "Knee AP oblique, medial rotation")
     for field, value in {"Measured thickness": "12", "kVp": "68", "mAs": "6.3"}.items():
         fill(page, field, value)
     tab(page, "Levelled")

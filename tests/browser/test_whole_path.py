@@ -46,7 +46,7 @@ def test_from_an_accepted_exposure_to_the_log(page: Page, site: str) -> None:
     page.goto(f"{site}/charts")
     choose(page, "Room", "Portable unit")
     page.get_by_role("button", name="New line").click()
-    choose(page, "Projection", "Knee AP oblique, inward")
+    choose(page, "Projection", "Knee AP oblique, medial rotation")
     page.get_by_label("Measured thickness").fill("12")
     page.get_by_label("kVp", exact=True).fill("68")
     page.get_by_label("mAs", exact=True).fill("8")
@@ -61,7 +61,7 @@ def test_from_an_accepted_exposure_to_the_log(page: Page, site: str) -> None:
     # The Desk knows nothing of it until it is approved.
     page.get_by_role("link", name="Desk").click()
     take(page, "knee 4", "Knee, 4 views")
-    expect(page.get_by_role("button", name="AP oblique, inward")).to_contain_text("(no line)")
+    expect(page.get_by_role("button", name="AP oblique, medial rotation")).to_contain_text("(no line)")
     page.get_by_role("link", name="Charts").click()
     # It is proposed, and another person approves it: the console changes hands.
     page.get_by_role("button", name="Propose version 2").click()
@@ -75,7 +75,7 @@ def test_from_an_accepted_exposure_to_the_log(page: Page, site: str) -> None:
     # Desk: 16.5 cm instead of 12 doubles the mAs, 110 cm instead of 100 adds 21 %: 6.35 x 2 x 1.21 = 15.4 -> 16.
     page.get_by_role("link", name="Desk").click()
     take(page, "knee 4", "Knee, 4 views")
-    page.get_by_role("button", name="AP oblique, inward").click()
+    page.get_by_role("button", name="AP oblique, medial rotation").click()
     expect(page.get_by_test_id("not-measured")).to_contain_text("average adult's, not measured")
     fill(page, "Thickness: not measured", "16.5")
     fill(page, "SID (measured)", "110")
@@ -99,7 +99,7 @@ def test_from_an_accepted_exposure_to_the_log(page: Page, site: str) -> None:
     page.get_by_role("button", name="Take back…").click()
     page.get_by_role("button", name="Take back", exact=True).first.click()
     page.get_by_role("button", name="Yes, take it back").click()
-    expect(page.get_by_text("Knee AP oblique, inward, 68 kVp 16 mAs")).to_have_count(0)
+    expect(page.get_by_text("Knee AP oblique, medial rotation, 68 kVp 16 mAs")).to_have_count(0)
     page.keyboard.press("Escape")
     page.get_by_role("button", name="Repeat").click()
     expect(page.get_by_test_id("numbers")).to_have_attribute("aria-busy", "false")
@@ -113,13 +113,13 @@ def test_from_an_accepted_exposure_to_the_log(page: Page, site: str) -> None:
     # Log: the second record stands on top, the undone one is not there.
     page.get_by_role("link", name="Log").click()
     rows = page.get_by_role("row")
-    expect(rows.nth(1)).to_contain_text("Knee AP oblique, inward")
+    expect(rows.nth(1)).to_contain_text("Knee AP oblique, medial rotation")
     expect(rows.nth(1)).to_contain_text("16.5 cm")
     expect(rows.nth(1)).to_contain_text("✕ Exposure too low")
-    expect(rows.nth(2)).not_to_contain_text("oblique, inward")
+    expect(rows.nth(2)).not_to_contain_text("oblique, medial rotation")
     page.get_by_role("radio", name="Rejected").click()
     expect(page.get_by_text("accepted", exact=True)).to_have_count(0)
-    choose(page, "Projection", "Knee AP oblique, inward")
+    choose(page, "Projection", "Knee AP oblique, medial rotation")
     expect(rows).to_have_count(2)
     with page.expect_download() as download:
         page.get_by_role("link", name="CSV").click()

@@ -31,13 +31,13 @@ def test_the_grid_takes_typing_pasting_many_lines_and_undo(page: Page, site: str
     page.keyboard.press("Enter")
     expect(kvp).to_have_text("66")
     # The cursor went down; a block from a spreadsheet fills kVp and mAs of two lines.
-    expect(cell(page, "kVp of Elbow AP oblique, outward")).to_be_focused()
+    expect(cell(page, "kVp of Elbow AP oblique, lateral rotation")).to_be_focused()
     page.evaluate(
         "const data = new DataTransfer(); data.setData('text', '65\\t3.2\\n67\\t4\\n');"
         "const paste = new ClipboardEvent('paste', {clipboardData: data, bubbles: true, cancelable: true});"
         "document.activeElement.dispatchEvent(paste)"
     )
-    expect(cell(page, "mAs of Elbow AP oblique, outward")).to_have_text("3.2")
+    expect(cell(page, "mAs of Elbow AP oblique, lateral rotation")).to_have_text("3.2")
     expect(cell(page, "kVp of Elbow Lateral")).to_have_text("67")
     page.keyboard.press("Control+z")
     expect(cell(page, "kVp of Elbow Lateral")).to_have_text("63")
@@ -142,7 +142,7 @@ def test_a_chart_is_carried_to_the_portable_unit(page: Page, site: str):
     page.goto(f"{site}/charts")
     choose(page, "Room", "Room 2")
     page.get_by_role("button", name="Adapt from another room").click()
-    choose(page, "Chart to carry", "Room 1: Room 1 adult chart, version 1")
+    choose(page, "Chart to adapt", "Room 1: Room 1 adult chart, version 1")
     page.get_by_role("button", name="Work it out").click()
     expect(page.get_by_text("For all of them a test exposure is wise")).to_be_visible()
     expect(page.get_by_role("row", name="Chest PA upright Bucky")).to_contain_text("Receptor ×")

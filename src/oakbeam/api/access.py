@@ -53,6 +53,7 @@ RULES: Mapping[str, Rule] = {
     "GET /api/projections/{projection_id}": ANYONE,
     "GET /api/exams": ANYONE,
     "GET /api/search": ANYONE,
+    "GET /api/glossary": ANYONE,
     "GET /api/choices": ANYONE,
     "GET /api/waiting": ANYONE,
     "GET /api/clearances": RECORDS,

@@ -14,6 +14,7 @@ from oakbeam.api.access import Actor, StoreHere
 from oakbeam.api.types import RequestBody
 from oakbeam.catalogue import Catalogue
 from oakbeam.catalogue import search as searching
+from oakbeam.catalogue.glossary import Term, glossary
 from oakbeam.core.anatomy.body import AgeBand
 from oakbeam.core.anatomy.composition import Composition
 from oakbeam.core.charts.line import (
@@ -244,6 +245,12 @@ def list_choices(store: StoreHere) -> Choices:
         words={kind: dict(texts) for kind, texts in catalogue.words().items()},
         checks=list(local.checks(store)),
     )
+
+
+@router.get("/glossary", tags=["catalogue"])
+def list_terms() -> list[Term]:
+    """The words of Oakbeam, each explained in a sentence or two."""
+    return list(glossary())
 
 
 @router.get("/projections", tags=["catalogue"])

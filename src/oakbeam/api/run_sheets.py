@@ -41,7 +41,7 @@ class RunSheetRequest(RequestBody):
 
 @dataclass(frozen=True, slots=True)
 class SheetStep:
-    """One step. technique is None, with why in refused, where there is none yet; changes: what the hands must change."""
+    """One step. technique is None, with why in refused, where there is none yet; changes: since the last view."""
 
     step: ExamStep
     projection: str | None
@@ -145,7 +145,7 @@ def waiting(store: Store) -> list[Waiting]:
 
 @router.post("/run-sheets", tags=["technique"])
 def post_run_sheet(store: StoreHere, asked: RunSheetRequest) -> RunSheet:
-    """An exam's steps in working order, each with its technique and with what the hands must change on the way to it."""
+    """An exam's steps in working order, each with its technique and with what changes on the way to it."""
     return run_sheet(store, asked)
 
 

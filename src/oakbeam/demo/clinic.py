@@ -215,7 +215,7 @@ def needed_mas(
 
 
 def chart_lines(room: Room) -> tuple[ChartLine, ...]:
-    """The room's chart: each plan at its projection's average thickness, rounded to the room's mAs stations; then, for the
+    """The room's chart: each plan at its projection's average thickness, rounded to the room's mAs settings; then, for the
     projections that the keeper left to the model, drafted lines."""
     planned = tuple(_line(plan, room) for plan in CHARTS[room.id].plans)
     children = tuple(line for one in planned if room.id != "room-2" and (line := _for_children(one, room)))

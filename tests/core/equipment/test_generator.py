@@ -152,7 +152,7 @@ def test_a_tube_that_takes_nothing_says_so():
     with pytest.raises(Refusal) as refused:
         g.choose_loading(FEW, 400, 20)
     assert (refused.value.field, refused.value.allowed) == ("mas", None)
-    assert "no mAs station at 400 kVp" in str(refused.value)
+    assert "no mAs setting at 400 kVp" in str(refused.value)
 
 
 def test_breathing_prefers_two_to_four_seconds_then_takes_one_to_two():

@@ -133,6 +133,17 @@ export const useSearch = (query: string) =>
     ...fixed,
   });
 
+export type GlossaryTerm = Schemas["Term"];
+
+/** The words of Oakbeam, asked for once somebody wants one explained. */
+export const useGlossary = (wanted: boolean) =>
+  useQuery({
+    queryKey: ["glossary"],
+    queryFn: () => unwrap<GlossaryTerm[]>(client.GET("/api/glossary")),
+    enabled: wanted,
+    ...fixed,
+  });
+
 export const usePage = (projection: string) =>
   useQuery({
     queryKey: ["page", projection],

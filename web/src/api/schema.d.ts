@@ -957,6 +957,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/glossary": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * List Terms
+         * @description The words of Oakbeam, each explained in a sentence or two.
+         */
+        get: operations["list_terms_api_glossary_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/projections": {
         parameters: {
             query?: never;
@@ -1133,7 +1153,7 @@ export interface paths {
         put?: never;
         /**
          * Post Run Sheet
-         * @description An exam's steps in working order, each with its technique and with what the hands must change on the way to it.
+         * @description An exam's steps in working order, each with its technique and with what changes on the way to it.
          */
         post: operations["post_run_sheet_api_run_sheets_post"];
         delete?: never;
@@ -4516,7 +4536,7 @@ export interface components {
         };
         /**
          * SheetStep
-         * @description One step. technique is None, with why in refused, where there is none yet; changes: what the hands must change.
+         * @description One step. technique is None, with why in refused, where there is none yet; changes: since the last view.
          */
         SheetStep: {
             step: components["schemas"]["ExamStep"];
@@ -4890,6 +4910,32 @@ export interface components {
             trust: "proven" | "supported" | "model";
             /** Trust Words */
             trust_words: string;
+        };
+        /**
+         * Term
+         * @description One term. whole: what its letters stand for. also: what else people say, and labels that mean it. instead_of: words
+         *     that are not used for it.
+         */
+        Term: {
+            /** Term */
+            term: string;
+            /** Says */
+            says: string;
+            /**
+             * Whole
+             * @default
+             */
+            whole: string;
+            /**
+             * Also
+             * @default []
+             */
+            also: string[];
+            /**
+             * Instead Of
+             * @default []
+             */
+            instead_of: string[];
         };
         /**
          * TestExposure
@@ -9199,6 +9245,71 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Choices"];
+                };
+            };
+            /** @description Nobody is signed in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not for this role, or not from here */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description There is no such thing */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The present state does not allow it */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Refused; says what is allowed */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    list_terms_api_glossary_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Term"][];
                 };
             };
             /** @description Nobody is signed in */

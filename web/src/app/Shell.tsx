@@ -7,6 +7,7 @@ import { Key } from "../ui/Button";
 import { prefer, usePreferences } from "../ui/preferences";
 import { Select } from "../ui/Select";
 import { useKeys } from "../ui/useKeys";
+import { Explainer } from "./Explainer";
 import { Help } from "./Help";
 import { Reach } from "./Reach";
 
@@ -69,7 +70,7 @@ export function Shell({
             <path d="M10 1 L2 19 H18 Z" fill="none" stroke="var(--beam)" strokeWidth="1.6" />
             <path d="M4.5 13.5 H15.5 M6.7 8.7 H13.3" stroke="currentColor" strokeWidth="1.6" />
           </svg>
-          Oakbeam
+          <span className="hidden sm:inline">Oakbeam</span>
         </div>
         <nav
           aria-label="Views"
@@ -87,7 +88,7 @@ export function Shell({
             </NavLink>
           ))}
         </nav>
-        <div className="ml-auto flex flex-wrap items-center gap-1 lg:gap-2">
+        <div className="ml-auto flex min-w-0 flex-1 items-center justify-end gap-0.5 sm:gap-1 lg:gap-2">
           {rooms.length > 0 && room && (
             <Select
               label="Room"
@@ -106,6 +107,8 @@ export function Shell({
             <b className={unit === "in" ? "text-ink underline" : "font-normal"}>in</b>
           </HeaderButton>
           <HeaderButton
+            // On a phone it stands in Help.
+            className="hidden sm:flex"
             label={`Switch to the ${otherTheme} theme`}
             onClick={() => prefer({ theme: otherTheme })}
           >
@@ -113,7 +116,7 @@ export function Shell({
           </HeaderButton>
           <WhoIsHere />
           <HeaderButton label="Keys, cautions and help" onClick={() => setHelp(true)}>
-            Help <Key>?</Key>
+            <span className="hidden sm:inline">Help</span> <Key>?</Key>
           </HeaderButton>
         </div>
       </header>
@@ -122,6 +125,7 @@ export function Shell({
         {children}
       </main>
       <Help open={help} onClose={() => setHelp(false)} />
+      <Explainer />
     </div>
   );
 }
@@ -136,7 +140,7 @@ function WhoIsHere() {
     <Link
       to={`/sign-in?back=${encodeURIComponent(pathname + search)}`}
       aria-label={name ? `${name} is signed in; hand over or sign out` : "Sign in"}
-      className="flex min-h-10 max-w-36 items-center rounded-sm px-2 text-ink-2 hover:bg-raised hover:text-ink"
+      className="flex min-h-10 max-w-24 items-center rounded-sm sm:max-w-36 px-2 text-ink-2 hover:bg-raised hover:text-ink"
     >
       <span className="truncate">{name ?? "Sign in"}</span>
     </Link>
@@ -146,10 +150,12 @@ function WhoIsHere() {
 function HeaderButton({
   label,
   onClick,
+  className = "flex",
   children,
 }: {
   label: string;
   onClick: () => void;
+  className?: string;
   children: ReactNode;
 }) {
   return (
@@ -158,7 +164,7 @@ function HeaderButton({
       aria-label={label}
       title={label}
       onClick={onClick}
-      className="flex min-h-10 items-center gap-1 rounded-sm px-2 text-ink-2 hover:bg-raised hover:text-ink"
+      className={`${className} min-h-10 items-center gap-1 rounded-sm px-2 text-ink-2 hover:bg-raised hover:text-ink`}
     >
       {children}
     </button>

@@ -41,17 +41,17 @@ import { type Act, useDesk } from "./useDesk";
 const PANELS = ["set-up", "patient", "exposure"] as const;
 type Panel = (typeof PANELS)[number];
 
-const BESIDES = ["ladder", "picture", "what-if"] as const;
+const BESIDES = ["steps", "picture", "what-if"] as const;
 type Beside = (typeof BESIDES)[number];
 
 /** What stands beside the numbers, which stays from view to view. */
 export function useOpenPanels() {
   const [panel, setPanel] = useState<Panel>("set-up");
-  const [beside, setBeside] = useState<Beside>("ladder");
+  const [beside, setBeside] = useState<Beside>("steps");
   return { panel, setPanel, beside, setBeside };
 }
 
-/** What the hands must change on the way to the view in hand; from the run sheet of the views that are not skipped. */
+/** what changes on the way to the view in hand; from the run sheet of the views that are not skipped. */
 function useChanges(room: Room, state: DeskState): string[] {
   const views = state.stops.filter((one) => one.projection !== null && one.status !== "skipped");
   const place = views.findIndex((one) => one.key === state.stops[state.at]?.key);
@@ -217,13 +217,13 @@ export function ExamInHand({
       keys: ["w"],
       shown: "w",
       does: "what if",
-      run: () => setBeside(beside === "what-if" ? "ladder" : "what-if"),
+      run: () => setBeside(beside === "what-if" ? "steps" : "what-if"),
     },
     {
       keys: ["p"],
       shown: "p",
       does: "picture",
-      run: () => setBeside(beside === "picture" ? "ladder" : "picture"),
+      run: () => setBeside(beside === "picture" ? "steps" : "picture"),
     },
     {
       keys: ["t"],
@@ -412,13 +412,13 @@ export function ExamInHand({
                   className="shrink-0"
                   value={beside}
                   options={[
-                    { value: "ladder", label: "Steps" },
+                    { value: "steps", label: "Steps" },
                     { value: "picture", label: "Picture" },
                     { value: "what-if", label: "What if" },
                   ]}
-                  onChange={(next) => setBeside(BESIDES.find((one) => one === next) ?? "ladder")}
+                  onChange={(next) => setBeside(BESIDES.find((one) => one === next) ?? "steps")}
                 />
-                {beside === "ladder" && (
+                {beside === "steps" && (
                   <Select
                     label="Calculated by"
                     value={method}
@@ -431,7 +431,7 @@ export function ExamInHand({
                   />
                 )}
               </div>
-              {beside === "ladder"
+              {beside === "steps"
                 ? answer && (
                     <>
                       <Steps answer={answer} />

@@ -48,7 +48,7 @@ export function Calibration({ room }: { room: Room }) {
       <div className="flex flex-col gap-5">
         <Readout
           title="Output, free in air"
-          hint="Three times the same setting shows reproducibility; two mA stations at one kVp linearity."
+          hint="Three times the same setting shows reproducibility; two mA settings at one kVp linearity."
         >
           <Table heads={["kVp", "mA", "mAs", "at, cm", "kerma, µGy"]}>
             {outputs.map((row, i) => (
@@ -337,7 +337,7 @@ function Residuals({ fit }: { fit: Fit }) {
       {[-5, 0, 5].map((level) => (
         <g key={level}>
           <line x1={40} x2={W - 10} y1={y(level)} y2={y(level)} stroke="var(--rule)" />
-          <text x={34} y={y(level) + 4} textAnchor="end" fontSize={14} fill="var(--ink-3)">
+          <text x={34} y={y(level) + 4} textAnchor="end" fontSize={11} fill="var(--ink-3)">
             {signed(level, 0)} %
           </text>
         </g>
@@ -353,7 +353,7 @@ function Residuals({ fit }: { fit: Fit }) {
             strokeWidth={2}
           />
           <circle cx={x(point.kvp)} cy={y(point.residual_percent)} r={3.5} fill="var(--beam)" />
-          <text x={x(point.kvp)} y={H - 8} textAnchor="middle" fontSize={14} fill="var(--ink-3)">
+          <text x={x(point.kvp)} y={H - 8} textAnchor="middle" fontSize={11} fill="var(--ink-3)">
             {point.kvp} kVp
           </text>
           <title>{`${figure(point.output_ugy_per_mas)} µGy/mAs, fit ${figure(point.fitted_ugy_per_mas)}`}</title>

@@ -156,7 +156,7 @@ export function NumberField({
                 aria-label={`Direction: ${caudal.on ? "caudal" : "cephalad"}; switch`}
                 title="Cephalad: toward the head, on a limb toward the trunk. Caudal: the other way."
                 onClick={caudal.turn}
-                className="-my-2 -mr-2 min-h-10 shrink-0 rounded-sm px-2 text-note text-ink-2 underline decoration-rule-strong underline-offset-2 hover:text-ink"
+                className="-my-2.5 -mr-2 min-h-10 shrink-0 rounded-sm px-2 text-note text-ink-2 underline decoration-rule-strong underline-offset-2 hover:text-ink"
               >
                 ° {caudal.on ? "caudal" : "cephalad"}
               </button>

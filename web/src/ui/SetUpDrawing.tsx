@@ -49,8 +49,8 @@ export function SetUpDrawing({ view, unit, className = "" }: Props) {
     w: Math.abs((corners[1]?.x ?? 0) - (corners[0]?.x ?? 0)) + (flat ? 4 : MARGIN_CM),
     h: Math.abs((corners[1]?.y ?? 0) - (corners[0]?.y ?? 0)) + 8,
   };
-  const scale = Math.max(box.w / 340, box.h / 260);
-  const text = 12.5 * scale;
+  const scale = Math.max(box.w / 300, box.h / 224);
+  const text = 14 * scale;
   const thin = 1 * scale;
   const path = (points: Point[], closed = false) =>
     points

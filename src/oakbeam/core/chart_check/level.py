@@ -112,7 +112,7 @@ def _changes(line: ChartLine, room: Room, projection: Projection) -> list[tuple[
             found.append((replace(line, law=replace(law, kvp_per_cm=per_cm)), what, 1))
         if isinstance(law, Banded):
             bands, moved = _levelled_bands(line, law, room, projection)
-            what = f"{', '.join(moved)}: mAs on the next fitting station"
+            what = f"{', '.join(moved)}: mAs on the next fitting setting"
             if moved:
                 found.append((replace(line, law=bands), what, len(moved)))
             for more in range(1, MOST_SPLITS + 1):

@@ -83,7 +83,7 @@ def adjusted(line: ChartLine, room: Room, projection: Projection, wanted: Adjust
         law = stationed(made.law, room)
         if law != made.law:
             made = replace(made, law=law)
-            words.append("on stations")
+            words.append("on generator settings")
     return check_line(made, projection, room), ", ".join(words) or "nothing"
 
 

@@ -36,7 +36,7 @@ from oakbeam.core.projection import Projection
 TechniqueSystem = Literal["fixed_kvp", "variable_kvp", "high_kvp", "banded", "levelled", "aec"]
 SYSTEMS: Mapping[TechniqueSystem, str] = {
     "fixed_kvp": "One kVp for a part, mAs follows the thickness. Contrast is the same for everybody; easy to remember.",
-    "variable_kvp": "One mAs for a part, kVp climbs with each centimetre. Fine steps where mAs stations are coarse; "
+    "variable_kvp": "One mAs for a part, kVp climbs with each centimetre. Fine steps where mAs settings are coarse; "
     "contrast falls and dose rises less as patients get thicker.",
     "high_kvp": "Fixed, at the upper end of what the part bears: less dose and shorter times, less contrast, more scatter.",
     "banded": "Small, average, large: what fits on a card. Within a band the exposure strays.",

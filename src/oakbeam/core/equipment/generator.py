@@ -21,7 +21,7 @@ SpotName = Literal["small", "large"]
 
 _R10_FIRST_DECADE = (1.0, 1.25, 1.6, 2.0, 2.5, 3.2, 4.0, 5.0, 6.3, 8.0)
 PAIR_TOLERANCE = 0.025
-"""mA x time may differ from the mAs station by this much: what rounding two R'10 numbers can add up to."""
+"""mA x time may differ from the mAs setting by this much: what rounding two R'10 numbers can add up to."""
 BREATHING_WANTED_MS = (2000.0, 4000.0)
 BREATHING_ACCEPTED_MS = (1000.0, 4000.0)
 AEC_BACKUP_FACTOR = 1.5
@@ -131,7 +131,7 @@ def choose_loading(
     time_ceiling_ms: float = math.inf,
     control: ExposureControl = "manual",
 ) -> Loading:
-    """mA, time and focal spot for a mAs station.
+    """mA, time and focal spot for a mAs setting.
 
     Held or suspended exposures take the shortest time the tube allows (motion) on the small spot where that stays within
     time_ceiling_ms (detail), on the large spot otherwise. A breathing exposure takes the lowest mA station whose time lies
@@ -150,7 +150,7 @@ def choose_loading(
 
 
 def aec_backup_mas(generator: Generator, predicted_mas: float, factor: float = AEC_BACKUP_FACTOR) -> float:
-    """Back-up mAs station for an AEC exposure: factor (1.5 to 2) times the prediction, never above the room's ceiling."""
+    """Back-up mAs setting for an AEC exposure: factor (1.5 to 2) times the prediction, never above the room's ceiling."""
     within("backup_factor", factor, 1.5, 2.0, "")
     wanted = min(positive("predicted_mas", predicted_mas) * factor, generator.mas_ceiling, generator.mas[-1])
     place = bisect_left(generator.mas, wanted * (1 - 1e-9))
@@ -198,7 +198,7 @@ def _no_loading(generator: Generator, kvp: float, mas: float, control: ExposureC
         low, high = generator.ma[0] * BREATHING_ACCEPTED_MS[0] / 1000, generator.ma[-1] * BREATHING_ACCEPTED_MS[1] / 1000
         return Refusal(
             "No breathing technique at this mAs",
-            f"{mas:g} mAs at {kvp:g} kVp has no mA station with a time of 1 to 4 s that the tube allows.",
+            f"{mas:g} mAs at {kvp:g} kVp has no mA setting with a time of 1 to 4 s that the tube allows.",
             {"min": low, "max": high, "unit": "mAs"},
             "exposure_control",
         )
@@ -208,7 +208,7 @@ def _no_loading(generator: Generator, kvp: float, mas: float, control: ExposureC
         if any(_first_allowed(generator, name, kvp, station) for name in ("small", "large"))
     ]
     if not possible:
-        return Refusal("Over the tube's limit", f"The tube takes no mAs station at {kvp:g} kVp.", None, "mas")
+        return Refusal("Over the tube's limit", f"The tube takes no mAs setting at {kvp:g} kVp.", None, "mas")
     return OutOfRange(
         "Over the tube's limit",
         f"{mas:g} mAs at {kvp:g} kVp is outside what the tube takes; at this kVp it is {possible[0]:g} to "

@@ -40,7 +40,7 @@ def nearest_generator_setting(
     """The room's stations nearest to a setting.
 
     kVp goes to its nearest station and the mAs follows (by the 15 % rule, or by follow(kVp), the mAs factor of another
-    school), so that one residual, the mAs station's, is left. With mas_by_hand the mAs is the user's, and is not moved by
+    school), so that one residual, the mAs setting's, is left. With mas_by_hand the mAs is the user's, and is not moved by
     the kVp's rounding. time_share: of the projection's usual time ceiling, for whoever cannot keep still. Raises Refusal
     with the allowed range.
     """

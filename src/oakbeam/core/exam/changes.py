@@ -1,4 +1,4 @@
-"""What the hands must change from one view of an exam to the next."""
+"""What changes from one view of an exam to the next."""
 
 from __future__ import annotations
 
@@ -24,7 +24,7 @@ class Placed:
 
 
 def changes(before: Placed, after: Placed) -> tuple[str, ...]:
-    """What the hands must change between two projections of an exam, in the order of the work; empty where nothing does.
+    """What changes between two projections of an exam, in the order of the work; empty where nothing does.
 
     The receptor's shift is that of the ray's landing: (thickness + gap) tan θ from the skin, back to nought as well.
     """

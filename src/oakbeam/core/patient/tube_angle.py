@@ -70,7 +70,7 @@ def school_of(ways: tuple[Angulation, ...], school: str | None) -> Angulation | 
     for way in ways:
         if way.school == school:
             return way
-    raise Refusal("Unknown school", f"There is no school '{school[:60]}' here.", [way.school for way in ways], "school")
+    raise Refusal("Unknown method", f"There is no method '{school[:60]}' here.", [way.school for way in ways], "school")
 
 
 def advise(way: Angulation, facts: Facts) -> Advice:

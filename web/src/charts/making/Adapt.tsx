@@ -53,7 +53,7 @@ export function Adapt(props: Making) {
       </p>
       <div className="mt-2 flex flex-wrap items-center gap-2">
         <Select
-          label="Chart to carry"
+          label="Chart to adapt"
           className="w-96"
           value={String(other.id)}
           options={others.map((one) => ({

@@ -303,7 +303,7 @@ it("a chart of another room is carried: what holds for all lines is said once, w
   const server = serve({ "GET /api/charts": OTHERS, "POST /api/rooms/room-1/adapt": CARRIED });
   const props = making();
   show(<Adapt {...props} />);
-  const list = await screen.findByRole("combobox", { name: /Chart to carry: Room 2: Second, version 1/ });
+  const list = await screen.findByRole("combobox", { name: /Chart to adapt: Room 2: Second, version 1/ });
   fireEvent.keyDown(list, { key: "Enter" });
   expect(screen.getAllByRole("option").map((one) => one.textContent)).toEqual(["•Room 2: Second, version 1"]);
   fireEvent.keyDown(screen.getByRole("option"), { key: "Escape" });

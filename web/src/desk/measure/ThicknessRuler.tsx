@@ -6,6 +6,8 @@ import { fromCm, length, toCm, trimmed, type Unit } from "../../ui/units";
 
 const HEIGHT = 102;
 const SCALE_Y = 54;
+/** About the width of "average". */
+const WORD = 54;
 const PAD = 22;
 
 interface Props {
@@ -87,6 +89,7 @@ export function ThicknessRuler({ projection, range, unit, value, estimate, onCha
 
   const jaw = x(Math.min(shown, end));
   const { small, average, large } = projection.thickness_cm;
+  const roomy = x(large) - x(small) > 2 * WORD;
   return (
     <section
       aria-label="Thickness"
@@ -142,9 +145,11 @@ export function ThicknessRuler({ projection, range, unit, value, estimate, onCha
               ).map(([name, cm]) => (
                 <g key={name}>
                   <circle cx={x(cm)} cy={SCALE_Y + 28} r={3.5} fill="var(--ground)" stroke="var(--ink)" />
-                  <text x={x(cm)} y={SCALE_Y + 45} textAnchor="middle" fontSize={14} fill="var(--ink-3)">
-                    {name}
-                  </text>
+                  {(name !== "average" || roomy) && (
+                    <text x={x(cm)} y={SCALE_Y + 45} textAnchor="middle" fontSize={14} fill="var(--ink-3)">
+                      {name}
+                    </text>
+                  )}
                 </g>
               ))}
             </g>

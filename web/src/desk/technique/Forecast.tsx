@@ -1,6 +1,7 @@
 import type { ReactNode } from "react";
 
 import type { TechniqueResponse } from "../../api/queries";
+import { Term } from "../../ui/Term";
 import { figure, fromCm, length, signed, trimmed, type Unit } from "../../ui/units";
 import { QUANTITY } from "../../ui/words";
 
@@ -22,8 +23,8 @@ export function Forecast({ answer }: { answer: TechniqueResponse | undefined }) 
               <span className="text-ink-3">Expect </span>
               {forecast.ei != null && (
                 <>
-                  EI <b className="text-body font-semibold text-ink">{figure(forecast.ei)}</b>, DI{" "}
-                  <b className="text-body font-semibold text-ink">{signed(forecast.di)}</b>
+                  <Term>EI</Term> <b className="text-body font-semibold text-ink">{figure(forecast.ei)}</b>,{" "}
+                  <Term>DI</Term> <b className="text-body font-semibold text-ink">{signed(forecast.di)}</b>
                 </>
               )}
               {forecast.optical_density != null && (
@@ -39,7 +40,7 @@ export function Forecast({ answer }: { answer: TechniqueResponse | undefined }) 
                 title="Narrowed by the logged images of this line"
                 className="[@media(max-height:30rem)]:hidden"
               >
-                80 % of patients: DI {signed(forecast.di_low)} to {signed(forecast.di_high)}
+                <Term>80 % of patients</Term>: DI {signed(forecast.di_low)} to {signed(forecast.di_high)}
               </p>
             )}
             <p
@@ -57,7 +58,9 @@ export function Forecast({ answer }: { answer: TechniqueResponse | undefined }) 
             ) : (
               <>
                 <p className="whitespace-nowrap">
-                  <span className="text-ink-3">Skin kerma </span>
+                  <span className="text-ink-3">
+                    <Term>Skin kerma</Term>{" "}
+                  </span>
                   <b className="text-body font-semibold text-ink">
                     {figure(forecast.incident_air_kerma_mgy)}
                   </b>{" "}
@@ -90,24 +93,26 @@ export function MoreFigures({ answer, unit }: { answer: TechniqueResponse; unit:
         {length(forecast.field_at_skin_cm[1], unit)}
       </Item>
       {forecast.contrast != null && (
-        <Item name={forecast.detail ?? "detail"}>
-          contrast {(100 * forecast.contrast).toFixed(1)} %, CNR {(forecast.cnr ?? 0).toFixed(0)}
+        <Item name={forecast.detail ?? "detail"} plain>
+          contrast {(100 * forecast.contrast).toFixed(1)} %, <Term>CNR</Term> {(forecast.cnr ?? 0).toFixed(0)}
         </Item>
       )}
       {forecast.unsharpness_mm != null && (
         <Item name="unsharpness">{forecast.unsharpness_mm.toFixed(2)} mm</Item>
       )}
       {forecast.model_di != null && forecast.ei != null && (
-        <Item name="the physics model alone expects DI">{signed(forecast.model_di)}</Item>
+        <Item name="the physics model alone expects DI" plain>
+          {signed(forecast.model_di)}
+        </Item>
       )}
     </p>
   );
 }
 
-function Item({ name, children }: { name: string; children: ReactNode }) {
+function Item({ name, plain = false, children }: { name: string; plain?: boolean; children: ReactNode }) {
   return (
     <span className="mr-4 inline-block whitespace-nowrap">
-      <span className="text-ink-3">{name}</span> {children}
+      <span className="text-ink-3">{plain ? name : <Term>{name}</Term>}</span> {children}
     </span>
   );
 }

@@ -1,6 +1,7 @@
 import type { ReactNode } from "react";
 
 import type { Projection, TechniqueResponse } from "../../api/queries";
+import { Term } from "../../ui/Term";
 import { fromCm, length, trimmed, type Unit } from "../../ui/units";
 import { SUPPORT } from "../../ui/words";
 
@@ -107,7 +108,9 @@ function Number({ part, name, value, unit, big = false, beam = false, children }
     <div
       className={`min-w-0 border-l border-rule px-3 pt-1 pb-1.5 first:border-l-0 xl:px-5 xl:pt-1.5 xl:pb-2 ${big ? "" : "xl:border-t"} ${part === "sid-value" ? "xl:border-l-0" : ""}`}
     >
-      <div className="label text-body! truncate">{name}</div>
+      <div className="label text-body! truncate">
+        <Term of={name.split(/,| and /)[0] ?? name}>{name}</Term>
+      </div>
       <div
         data-part={part}
         data-testid={`number-${name.split(",")[0]?.split(" ")[0]?.toLowerCase()}`}

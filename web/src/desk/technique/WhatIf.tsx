@@ -10,9 +10,9 @@ import { figure, fromCm, trimmed, type Unit } from "../../ui/units";
 import { filterOf, grid, NO_FILTER } from "../../ui/words";
 import { type Act } from "../useDesk";
 
-const W = 400;
+const W = 312;
 const H = 210;
-const PAD = { left: 34, right: 10, top: 18, bottom: 34 };
+const PAD = { left: 30, right: 8, top: 18, bottom: 34 };
 const DOSES = [0.01, 0.02, 0.05, 0.1, 0.2, 0.5, 1, 2, 5, 10, 20, 50, 100];
 
 /** The two figures of dose that the choices can be laid out by. */
@@ -269,16 +269,16 @@ function Picture({ choices, axis, floor, now, chosen, reference, onPick }: Pictu
         />
       )}
       <g fontSize={14} fill="var(--ink-3)">
-        <rect x={PAD.left + 52} y={4} width={6} height={6} fill="none" stroke="var(--ink-3)" />
-        <text x={PAD.left + 62} y={11}>
+        <rect x={PAD.left + 46} y={4} width={6} height={6} fill="none" stroke="var(--ink-3)" />
+        <text x={PAD.left + 56} y={11}>
           grid
         </text>
-        <circle cx={PAD.left + 100} cy={7} r={3.2} fill="none" stroke="var(--ink-3)" />
-        <text x={PAD.left + 107} y={11}>
+        <circle cx={PAD.left + 94} cy={7} r={3.2} fill="none" stroke="var(--ink-3)" />
+        <text x={PAD.left + 101} y={11}>
           none
         </text>
-        <circle cx={PAD.left + 150} cy={7} r={3.2} fill="var(--beam)" />
-        <text x={PAD.left + 157} y={11}>
+        <circle cx={PAD.left + 144} cy={7} r={3.2} fill="var(--beam)" />
+        <text x={PAD.left + 152} y={11}>
           filled: listed below
         </text>
       </g>
