@@ -23,6 +23,7 @@ from oakbeam.core.charts.line import (
 from oakbeam.core.charts.printed_page import sheet
 from oakbeam.core.charts.validation import check_line
 from oakbeam.core.errors import Refusal
+from oakbeam.core.lengths import LengthUnit
 from oakbeam.formats import chart_csv, chart_import, chart_json, chart_pdf, chart_xlsx
 from oakbeam.store import Store, charts, exposures, local
 
@@ -76,12 +77,17 @@ def preview_import(store: Store, asked: ImportFile) -> PreviewOut:
     return PreviewOut(**values, ours=chart_csv.COLUMNS)
 
 
-def printed(store: Store, chart_id: int, kind: chart_pdf.Kind, paper: chart_pdf.Paper, across: bool) -> tuple[str, bytes]:
-    """(file name, PDF) of a chart."""
+def printed(
+    store: Store, chart_id: int, kind: chart_pdf.Kind, paper: chart_pdf.Paper, across: bool, unit: LengthUnit | None
+) -> tuple[str, bytes]:
+    """(file name, PDF) of a chart; without a unit its lengths are in the room's own."""
     chart, room, known = chart_with_room(store, chart_id)
+    unit = unit or room.length_unit
     found = exposures.trusts(store, room, known, chart.lines)
-    lines = sheet(chart.lines, room, known.projections, {line for line, (trust, _) in found.items() if trust == "model"})
-    return f"chart-{chart.room}-v{chart.version}-{kind}.pdf", chart_pdf.write(chart, room.name, lines, kind, paper, across)
+    unseen = {line for line, (trust, _) in found.items() if trust == "model"}
+    lines = sheet(chart.lines, room, known.projections, unseen, unit)
+    content = chart_pdf.write(chart, room.name, lines, kind, paper, across, unit)
+    return f"chart-{chart.room}-v{chart.version}-{kind}.pdf", content
 
 
 def import_chart(store: Store, room_id: str, name: str, text: str, actor: str) -> Chart:
@@ -136,9 +142,10 @@ def export_pdf(
     kind: Annotated[chart_pdf.Kind, Query(description="Wall chart, booklet (A5) or pocket card (A6)")] = "wall",
     paper: Annotated[chart_pdf.Paper, Query(description="The wall chart's")] = "a4",
     across: Annotated[bool, Query(description="The wall chart in landscape")] = False,
+    unit: Annotated[LengthUnit | None, Query(description="Of lengths; the room's own unless given")] = None,
 ) -> Response:
     """The chart for the wall, as a booklet, or as a card for the pocket; each page with version, approval and a QR code."""
-    name, content = printed(store, chart_id, kind, paper, across)
+    name, content = printed(store, chart_id, kind, paper, across, unit)
     return as_file(content, "application/pdf", name)
 
 

@@ -29,6 +29,7 @@ from oakbeam.core.charts.printed_page import sheet
 from oakbeam.core.charts.validation import check_line
 from oakbeam.core.equipment.room import Room
 from oakbeam.core.errors import Refusal
+from oakbeam.core.lengths import LENGTH_UNITS
 from oakbeam.formats import chart_csv, chart_json, chart_pdf, chart_xlsx
 from oakbeam.store import Store, charts, exposures, local, rooms
 
@@ -73,6 +74,7 @@ def add_to(commands: Any, run: Callable[[Run], Callable[[argparse.Namespace], in
     printing.add_argument("--kind", choices=("wall", "booklet", "card"), default="wall")
     printing.add_argument("--paper", choices=("a3", "a4"), default="a4")
     printing.add_argument("--landscape", action="store_true")
+    printing.add_argument("--unit", choices=LENGTH_UNITS, help="of lengths; the room's own unless given")
 
 
 def _with_chart(command: argparse.ArgumentParser) -> argparse.ArgumentParser:
@@ -198,7 +200,8 @@ def _convert(given: argparse.Namespace, store: Store) -> int:
 def _print_chart(given: argparse.Namespace, store: Store) -> int:
     chart, room, known = _found(store, given.chart, given.room)
     found = exposures.trusts(store, room, known, chart.lines)
-    lines = sheet(chart.lines, room, known.projections, {line for line, (trust, _) in found.items() if trust == "model"})
-    content = chart_pdf.write(chart, room.name, lines, given.kind, given.paper, given.landscape)
+    unseen, unit = {line for line, (trust, _) in found.items() if trust == "model"}, given.unit or room.length_unit
+    lines = sheet(chart.lines, room, known.projections, unseen, unit)
+    content = chart_pdf.write(chart, room.name, lines, given.kind, given.paper, given.landscape, unit)
     given.target.write_bytes(content)
     return 0

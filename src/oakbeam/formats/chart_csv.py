@@ -19,11 +19,11 @@ from oakbeam.core.charts.systems import Band, Banded, FixedKvp, Levelled, MasRul
 from oakbeam.core.charts.validation import check_line
 from oakbeam.core.equipment.room import Room
 from oakbeam.core.errors import Refusal
+from oakbeam.core.lengths import CM_PER_INCH
 from oakbeam.core.physics import rules_of_thumb
 from oakbeam.core.projection import SUPPORTS
 from oakbeam.formats.cells import guarded, number, unguarded
 
-CM_PER_INCH = 2.54
 MOST_BYTES = 2_000_000
 MOST_ROWS = 5_000
 LENGTHS = (

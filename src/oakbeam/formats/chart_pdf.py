@@ -7,7 +7,7 @@ from __future__ import annotations
 
 import io
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from itertools import groupby
 from pathlib import Path
 from typing import Any, Literal
@@ -38,6 +38,7 @@ from reportlab.platypus import (
 
 from oakbeam.core.charts.line import Chart
 from oakbeam.core.charts.printed_page import Setting, SheetLine
+from oakbeam.core.lengths import LengthUnit, in_unit
 
 Kind = Literal["wall", "booklet", "card"]
 Paper = Literal["a3", "a4"]
@@ -50,17 +51,28 @@ REGION_NAMES = {"upper_limb": "Arm", "lower_limb": "Leg"}
 
 @dataclass(frozen=True, slots=True)
 class Page:
-    """A page's size [pt], its margin and its type size."""
+    """A page's size [pt], its margin, its type size, and the unit of its lengths."""
 
     size: tuple[float, float]
     margin: float
     points: float
+    unit: LengthUnit = "cm"
+
+    def length(self, cm: float) -> str:
+        """A length without its unit, to a tenth."""
+        return f"{round(in_unit(cm, self.unit), 1):g}"
 
 
 def write(
-    chart: Chart, room_name: str, lines: Sequence[SheetLine], kind: Kind, paper: Paper = "a4", across: bool = False
+    chart: Chart,
+    room_name: str,
+    lines: Sequence[SheetLine],
+    kind: Kind,
+    paper: Paper = "a4",
+    across: bool = False,
+    unit: LengthUnit = "cm",
 ) -> bytes:
-    """The chart as PDF. paper and across (landscape) are the wall chart's; a booklet is A5, a card A6."""
+    """The chart as PDF. paper and across (landscape) are the wall chart's; a booklet is A5, a card A6. unit: of lengths."""
     _fonts()
     base = A3 if paper == "a3" else A4
     pages = {
@@ -68,7 +80,7 @@ def write(
         "booklet": Page(A5, 9 * mm, 7.4),
         "card": Page(A6, 6 * mm, 6.4),
     }
-    page = pages[kind]
+    page = replace(pages[kind], unit=unit)
     story = {"wall": _wall, "booklet": _booklet, "card": _card}[kind](lines, page) if lines else []
     if not lines:
         story.append(Paragraph("No line yet.", _style(page)))
@@ -138,15 +150,15 @@ def _wall(lines: Sequence[SheetLine], page: Page) -> list[Flowable]:
         rows.append([Paragraph(_region(region), _style(page, bold=True, color=MARK)), *[""] * (len(columns) - 1)])
         for one in group:
             conditions = one.conditions if wide else f"{one.conditions}<br/>{_safe(one.receptor)}"
-            name = f"<font name='OakBold'>{_safe(one.exam)}</font> {_safe(one.name)}{_reach(one)}{_unseen(one)}"
+            name = f"<font name='OakBold'>{_safe(one.exam)}</font> {_safe(one.name)}{_reach(one, page)}{_unseen(one)}"
             cells = [Paragraph(name, _style(page)), Paragraph(conditions, small)]
             rows.append([*cells, *([Paragraph(_safe(one.receptor), small)] if wide else []), *_three(one, page)])
     return [_ruled(rows, columns, styles)]
 
 
-def _reach(one: SheetLine) -> str:
-    low, high = one.line.range_cm
-    return f" <font color='#5b5449'>{low:g}–{high:g} cm</font>"
+def _reach(one: SheetLine, page: Page) -> str:
+    low, high = map(page.length, one.line.range_cm)
+    return f" <font color='#5b5449'>{low}–{high} {page.unit}</font>"
 
 
 def _unseen(one: SheetLine) -> str:
@@ -163,7 +175,7 @@ def _three(one: SheetLine, page: Page) -> list[Paragraph]:
 
 
 def _cell(setting: Setting, page: Page) -> Paragraph:
-    place = f"<font size='{page.points * 0.8:.1f}' color='#5b5449'>{setting.thickness_cm:g} cm</font>"
+    place = f"<font size='{page.points * 0.8:.1f}' color='#5b5449'>{page.length(setting.thickness_cm)} {page.unit}</font>"
     if setting.mas is None or setting.kvp is None:
         return Paragraph(f"{place}<br/>not to be had", _style(page, scale=0.88))
     rest = f"<font size='{page.points * 0.8:.1f}'>mAs {setting.kvp:g} kVp</font>"
@@ -205,7 +217,7 @@ def _strips(one: SheetLine, page: Page, width: float) -> list[Flowable]:
         part = one.along[start : start + 8]
         blank = [""] * (8 - len(part))
         rows = [
-            ["cm", *(f"{setting.thickness_cm:g}" for setting in part), *blank],
+            [page.unit, *(page.length(setting.thickness_cm) for setting in part), *blank],
             ["kVp", *(_number(setting.kvp) for setting in part), *blank],
             ["mAs", *(_number(setting.mas) for setting in part), *blank],
         ]
@@ -220,17 +232,18 @@ def _card(lines: Sequence[SheetLine], page: Page) -> list[Flowable]:
     rows: list[list[Any]] = [[Paragraph(text, small) for text in ("", "kVp", "Small", "Average", "Large")]]
     for one in sorted(lines[:CARD_LINES], key=_region_order(lines)):
         middle = one.usual[len(one.usual) // 2]
-        mas = [f"{setting.thickness_cm:g}: <font name='OakBold'>{_number(setting.mas)}</font>" for setting in one.usual]
+        mas = [f"{page.length(at.thickness_cm)}: <font name='OakBold'>{_number(at.mas)}</font>" for at in one.usual]
         mas = mas if len(mas) == 3 else ["", *mas[:2], *[""] * (2 - len(mas[:2]))]
         kvps = [setting.kvp for setting in one.usual if setting.kvp is not None]
         steady = len(set(kvps)) == 1
         kvp = _number(middle.kvp) if steady else f"{_number(min(kvps, default=None))}–{_number(max(kvps, default=None))}"
         grid = f" g{one.line.grid_ratio}" if one.line.grid_ratio else ""
         behind = f", {_safe(one.filter)}" if one.filter else ""
-        where = f"<font color='#5b5449'>{grid} {one.line.sid_cm:g}{behind}</font>"
+        where = f"<font color='#5b5449'>{grid} {page.length(one.line.sid_cm)}{behind}</font>"
         name = f"{_safe(one.exam)} {_safe(one.name)}{where}{_unseen(one)}"
         rows.append([Paragraph(text, _style(page)) for text in (name, kvp, *mas)])
-    key = Paragraph("mAs by thickness in cm; g: grid ratio; then SID in cm, and a tube filter where there is one.", small)
+    says = f"mAs by thickness in {page.unit}; g: grid ratio; then SID in {page.unit}, and a tube filter where there is one."
+    key = Paragraph(says, small)
     return [_ruled(rows, [0.37 * width, 0.12 * width, *[0.17 * width] * 3], []), key]
 
 

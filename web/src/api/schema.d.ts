@@ -4327,6 +4327,7 @@ export interface components {
          * Room
          * @description A room and its equipment. outputs: at least two points, kVp rising. school: the method it calculates by.
          *     aec None: the room has none. filters: those that can be selected, besides none. revision grows with each change.
+         *     length_unit: what stands on its machine.
          */
         Room: {
             /** Id */
@@ -4385,6 +4386,12 @@ export interface components {
              * @default []
              */
             filters: components["schemas"]["Filter"][];
+            /**
+             * Length Unit
+             * @default cm
+             * @enum {string}
+             */
+            length_unit: "cm" | "in";
         };
         /**
          * Row
@@ -4692,7 +4699,8 @@ export interface components {
          * Support
          * @description Where the receptor sits. gap_cm: from the surface the patient touches to the receptor. grid: the one built in.
          *     attenuation_mm_al: aluminium equivalent of the table top or front. sid_range_cm: how near and far the tube travels from a
-         *     receptor there, None where nobody said.
+         *     receptor there, None where nobody said. sid_detents: where the tube clicks into place for it, rising, in the unit that is
+         *     written on the room's machine; empty where nobody said.
          */
         Support: {
             /**
@@ -4713,6 +4721,11 @@ export interface components {
                 number,
                 number
             ] | null;
+            /**
+             * Sid Detents
+             * @default []
+             */
+            sid_detents: number[];
         };
         /**
          * Suspect
@@ -8549,6 +8562,8 @@ export interface operations {
                 paper?: "a3" | "a4";
                 /** @description The wall chart in landscape */
                 across?: boolean;
+                /** @description Of lengths; the room's own unless given */
+                unit?: ("cm" | "in") | null;
             };
             header?: never;
             path: {

@@ -66,5 +66,5 @@ it("a marked word is explained while it has the focus of the keyboard", async ()
   screen.getByText("DI").focus();
   await waitFor(() => expect(said()).toBe("DI. What DI is."));
   screen.getByLabelText("Name").focus();
-  expect(said()).toBeUndefined();
+  await waitFor(() => expect(said()).toBeUndefined());
 });

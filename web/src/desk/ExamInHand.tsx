@@ -37,6 +37,7 @@ import { Numbers } from "./technique/Numbers";
 import { Steps } from "./technique/Steps";
 import { WhatIf } from "./technique/WhatIf";
 import { type Act, useDesk } from "./useDesk";
+import { Said as Sentence } from "../ui/Said";
 
 const PANELS = ["set-up", "patient", "exposure"] as const;
 type Panel = (typeof PANELS)[number];
@@ -296,13 +297,14 @@ export function ExamInHand({
               className="border-b border-rule bg-raised px-4 py-1 text-ink xl:px-5"
               data-testid="not-measured"
             >
-              {answer.thickness.said} Type or drag the thickness.
+              <Sentence>{answer.thickness.said}</Sentence> Type or drag the thickness.
             </p>
           )}
           <Numbers
             answer={answer}
             projection={projection}
             unit={unit}
+            machine={room.length_unit ?? "cm"}
             measured={measured}
             filter={answer ? filterOf(room, answer.technique.filter) : null}
             forecast={<Forecast answer={answer} />}
@@ -498,7 +500,8 @@ function Said({ answer }: { answer: TechniqueResponse | undefined }) {
   return (
     <p className="sr-only" aria-live="polite" data-testid="said">
       {now &&
-        `${trimmed(now.kvp, 1)} kilovolt, ${trimmed(now.mas, 2)} milliampere-seconds${warning ? `, caution: ${warning.text}` : ""}`}
+        `${trimmed(now.kvp, 1)} kilovolt, ${trimmed(now.mas, 2)} milliampere-seconds${warning ? ", caution: " : ""}`}
+      <Sentence>{now && warning?.text}</Sentence>
     </p>
   );
 }

@@ -8,7 +8,8 @@ import { buttonClass } from "../ui/Button";
 import { useHand, withFingers } from "../ui/hand";
 import { Empty, Refusal, Waiting } from "../ui/Notice";
 import { usePreferences } from "../ui/preferences";
-import { length, trimmed } from "../ui/units";
+import { Said } from "../ui/Said";
+import { fromCm, length, lengthsIn, size, trimmed } from "../ui/units";
 import { focusField, useKeys } from "../ui/useKeys";
 import { QUANTITY, SUPPORT } from "../ui/words";
 import { Body } from "./Body";
@@ -157,6 +158,8 @@ function Sheet({
   const mayChange = useMay("keeper", "physicist", "admin");
   const page = usePage(id);
   const { unit } = usePreferences();
+  const onBody = (text: string) => lengthsIn(text, unit, true);
+  const shown = (cm: number) => trimmed(fromCm(cm, unit), 1);
   const hand = useHand();
   if (page.isError) return <Refusal error={page.error} className="m-6" />;
   const one = page.data;
@@ -193,18 +196,17 @@ function Sheet({
         <div>
           <Body page={one} className="h-64 w-full" />
           <Section title="How">
-            <p>{one.position}</p>
+            <p>
+              <Said onBody>{one.position}</Said>
+            </p>
             <Facts
               rows={[
-                ["Measure", one.measure],
-                ["Central ray", withFingers(one.central_ray, hand)],
-                [
-                  "Collimate",
-                  `${one.collimate} Field ${trimmed(one.field_cm[0] ?? 0, 1)} × ${trimmed(one.field_cm[1] ?? 0, 1)} cm.`,
-                ],
+                ["Measure", onBody(one.measure)],
+                ["Central ray", onBody(withFingers(one.central_ray, hand))],
+                ["Collimate", `${onBody(one.collimate)} Field ${size(one.field_cm, unit)}.`],
                 [
                   "Receptor",
-                  `${one.receptor_cm.join(" × ")} cm, ${(one.receptor_cm[1] ?? 0) >= (one.receptor_cm[0] ?? 0) ? "lengthwise" : "crosswise"}`,
+                  `${size(one.receptor_cm, unit)}, ${(one.receptor_cm[1] ?? 0) >= (one.receptor_cm[0] ?? 0) ? "lengthwise" : "crosswise"}`,
                 ],
                 ["Breathing", one.breathing.map((code) => words?.breathing?.[code] ?? code).join(" Or: ")],
                 [
@@ -221,7 +223,7 @@ function Sheet({
             <ul>
               {one.variants.map((variant) => (
                 <li key={variant.who} className="py-0.5">
-                  <b className="font-semibold">{variant.who}:</b> {variant.do}{" "}
+                  <b className="font-semibold">{variant.who}:</b> <Said onBody>{variant.do}</Said>{" "}
                   {variant.instead && (
                     <Link className="text-beam underline underline-offset-2" to={`/guide/${variant.instead}`}>
                       {nameOf(all, variant.instead)}
@@ -238,21 +240,21 @@ function Sheet({
               rows={[
                 [
                   "Thickness",
-                  `${one.thickness_cm.small} / ${one.thickness_cm.average} / ${one.thickness_cm.large} cm (small, average, large)`,
+                  `${[one.thickness_cm.small, one.thickness_cm.average, one.thickness_cm.large].map(shown).join(" / ")} ${unit} (small, average, large)`,
                 ],
                 ...(Object.keys(one.child_cm).length > 0
                   ? [
                       [
                         "Children, typical",
                         Object.entries(one.child_cm)
-                          .map(([band, cm]) => `${CHILD[band] ?? band} ${cm}`)
-                          .join(" · ") + " cm",
+                          .map(([band, cm]) => `${CHILD[band] ?? band} ${shown(cm)}`)
+                          .join(" · ") + ` ${unit}`,
                       ] as [string, string],
                     ]
                   : []),
                 [
                   "SID",
-                  `${one.sid_cm} cm${one.minimum_sid_cm ? `, not under ${one.minimum_sid_cm}` : ""}. ${one.sid_choices.map((choice) => `${choice.cm} cm: ${choice.why}`).join(" ")}`,
+                  `${length(one.sid_cm, unit)}${one.minimum_sid_cm ? `, not under ${shown(one.minimum_sid_cm)}` : ""}. ${one.sid_choices.map((choice) => `${length(choice.cm, unit)}: ${lengthsIn(choice.why, unit)}`).join(" ")}`,
                 ],
                 [
                   "kVp usual",
@@ -261,7 +263,10 @@ function Sheet({
                     ...[...windows].map(([support, window]) => `${SUPPORT[support]} ${window.join(" to ")}`),
                   ].join("; "),
                 ],
-                ["Grid", one.grid_over_cm == null ? "Never" : `Usual above ${one.grid_over_cm} cm`],
+                [
+                  "Grid",
+                  one.grid_over_cm == null ? "Never" : `Usual above ${length(one.grid_over_cm, unit)}`,
+                ],
                 [
                   "AEC",
                   one.aec_cells === "none"
@@ -290,7 +295,9 @@ function Sheet({
           <Section title="A good image shows">
             <ul className="ml-4 list-disc">
               {one.look_for.map((text) => (
-                <li key={text}>{text}</li>
+                <li key={text}>
+                  <Said onBody>{text}</Said>
+                </li>
               ))}
             </ul>
           </Section>
@@ -363,7 +370,9 @@ function Methods({ title, ways, none }: { title: string; ways: Page["angles"]; n
             <li key={way.school} className="py-0.5">
               <b className="font-semibold">{way.name}</b>
               {ways.length > 1 && i === 0 && <span className="text-beam"> · taken here</span>}{" "}
-              <span className="text-ink-2">{way.why}</span>
+              <span className="text-ink-2">
+                <Said>{way.why}</Said>
+              </span>
             </li>
           ))}
         </ul>

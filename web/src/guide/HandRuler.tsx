@@ -2,7 +2,8 @@ import { useState } from "react";
 
 import { Button } from "../ui/Button";
 import { type Hand, keepHand, useHand } from "../ui/hand";
-import { NumberField } from "../ui/NumberField";
+import { LengthField } from "../ui/LengthField";
+import { Said } from "../ui/Said";
 
 /** One's own fingers as a ruler: measure them once, and lengths on the Desk and here come in fingers too. */
 export function HandRuler() {
@@ -23,27 +24,15 @@ export function HandRuler() {
     <section className="no-print mt-3">
       <h2 className="border-b border-rule text-body text-ink-3">My hand as a ruler</h2>
       <p className="pt-1 text-note text-ink-2">
-        {hand
-          ? `One finger ${hand[0]} cm, two ${hand[1]}, three ${hand[2]}, four ${hand[3]}, with the thumb ${hand[4]} cm. Lengths are shown in fingers too. Kept in this browser only.`
-          : "Measure your index finger and four fingers side by side: lengths are then shown in fingers too."}
+        {hand ? (
+          <Said>{`One finger ${hand[0]} cm, two ${hand[1]} cm, three ${hand[2]} cm, four ${hand[3]} cm, with the thumb ${hand[4]} cm. Lengths are shown in fingers too. Kept in this browser only.`}</Said>
+        ) : (
+          "Measure your index finger and four fingers side by side: lengths are then shown in fingers too."
+        )}
       </p>
       <div className="mt-1 grid grid-cols-[1fr_1fr_auto_auto] gap-2">
-        <NumberField
-          id="finger-1"
-          label="One finger"
-          unit="cm"
-          value={one}
-          placeholder="1.8"
-          onChange={setOne}
-        />
-        <NumberField
-          id="finger-4"
-          label="Four fingers"
-          unit="cm"
-          value={four}
-          placeholder="7.5"
-          onChange={setFour}
-        />
+        <LengthField id="finger-1" label="One finger" value={one} placeholder={1.8} onChange={setOne} />
+        <LengthField id="finger-4" label="Four fingers" value={four} placeholder={7.5} onChange={setFour} />
         <Button disabled={!ready} onClick={keep}>
           Keep
         </Button>

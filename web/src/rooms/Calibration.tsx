@@ -9,6 +9,8 @@ import { NumberField } from "../ui/NumberField";
 import { Select } from "../ui/Select";
 import { figure, signed } from "../ui/units";
 import { projectionName, SUPPORT } from "../ui/words";
+import { LengthField } from "../ui/LengthField";
+import { usePreferences } from "../ui/preferences";
 
 type Cell = number | null;
 interface OutputRow {
@@ -33,6 +35,7 @@ const EMPTY: OutputRow = { kvp: null, ma: null, mas: null, distance_cm: 100, ker
 /** Enter readings, see what they say and what they would change, then accept or leave it. */
 export function Calibration({ room }: { room: Room }) {
   const digital = room.receptors.filter((one) => one.kind !== "film_screen");
+  const { unit } = usePreferences();
   const draft = (of: string) => `calibration ${room.id} ${of}`;
   const [outputs, setOutputs] = useDraft<OutputRow[]>(draft("output"), () => [EMPTY, EMPTY, EMPTY]);
   const [hvls, setHvls] = useDraft<HvlRow[]>(draft("hvl"), () => [{ kvp: null, hvl_mm_al: null }]);
@@ -50,7 +53,7 @@ export function Calibration({ room }: { room: Room }) {
           title="Output, free in air"
           hint="Three times the same setting shows reproducibility; two mA settings at one kVp linearity."
         >
-          <Table heads={["kVp", "mA", "mAs", "at, cm", "kerma, µGy"]}>
+          <Table heads={["kVp", "mA", "mAs", `at, ${unit}`, "kerma, µGy"]}>
             {outputs.map((row, i) => (
               <tr key={i}>
                 {(["kvp", "ma", "mas", "distance_cm", "kerma_ugy"] as const).map((key) => (
@@ -58,6 +61,7 @@ export function Calibration({ room }: { room: Room }) {
                     key={key}
                     id={`output-${i}-${key}`}
                     name={`${key.split("_")[0]} of reading ${i + 1}`}
+                    length={key === "distance_cm"}
                     value={row[key]}
                     onChange={(value) => setOutputs(put(outputs, i, { [key]: value }))}
                   />
@@ -218,12 +222,14 @@ interface NumberCellProps {
   name: string;
   value: Cell;
   onChange: (value: Cell) => void;
+  length?: boolean;
 }
 
-function NumberCell({ id, name, value, onChange }: NumberCellProps) {
+function NumberCell({ id, name, value, onChange, length = false }: NumberCellProps) {
+  const Kind = length ? LengthField : NumberField;
   return (
     <td className="pr-1 pb-1">
-      <NumberField id={id} label={name} bare value={value} digits={4} onChange={onChange} />
+      <Kind id={id} label={name} bare value={value} digits={length ? 2 : 4} onChange={onChange} />
     </td>
   );
 }

@@ -8,6 +8,7 @@ import { Select } from "../ui/Select";
 import { TextField } from "../ui/TextField";
 import { GRID_RATIOS, RECEPTOR_KIND, SUPPORT } from "../ui/words";
 import { ListField } from "./ListField";
+import { LengthField } from "../ui/LengthField";
 
 type Grid = NonNullable<Room["supports"][number]["grid"]>;
 type Support = Room["supports"][number];
@@ -20,7 +21,7 @@ interface Props {
   onChange: (room: Room) => void;
 }
 
-/** Everything a room has, as the model and the stations take it. Lengths in cm, whatever the unit elsewhere. */
+/** Everything a room has, as the model and the stations take it. */
 export function Equipment({ room, onChange }: Props) {
   const { generator, tube } = room;
   const set = (change: Partial<Room>) => onChange({ ...room, ...change });
@@ -102,6 +103,18 @@ export function Equipment({ room, onChange }: Props) {
       </Section>
 
       <Section title="Supports and grids">
+        <div className="flex flex-wrap items-center gap-x-3">
+          <span className="text-note text-ink-2">On the machine stand</span>
+          <Segmented
+            label="Unit on the machine"
+            value={room.length_unit ?? "cm"}
+            options={[
+              { value: "cm", label: "centimetres" },
+              { value: "in", label: "inches" },
+            ]}
+            onChange={(unit) => set({ length_unit: unit === "in" ? "in" : "cm" })}
+          />
+        </div>
         {room.supports.map((support, i) => (
           <div key={support.id} className={RULED}>
             <div className="grid grid-cols-[7rem_9.5rem_repeat(2,minmax(0,1fr))] items-center gap-2">
@@ -130,16 +143,23 @@ export function Equipment({ room, onChange }: Props) {
             <div className="mt-2 grid grid-cols-[7rem_9.5rem_repeat(2,minmax(0,1fr))] items-center gap-2">
               <span className="text-note text-ink-3">Tube travel</span>
               {(["Nearest SID", "Furthest SID"] as const).map((label, end) => (
-                <NumberField
+                <LengthField
                   key={label}
                   id={`travel-${end}-${support.id}`}
                   label={label}
-                  unit="cm"
                   placeholder="as usual"
                   value={support.sid_range_cm?.[end] ?? null}
                   onChange={(cm) => setSupport(i, { sid_range_cm: travel(support, end, cm) })}
                 />
               ))}
+            </div>
+            <div className="mt-2">
+              <ListField
+                id={`detents-${support.id}`}
+                label={`SID detents, ${room.length_unit ?? "cm"}; empty: as usual`}
+                values={support.sid_detents ?? []}
+                onChange={(sid_detents) => setSupport(i, { sid_detents })}
+              />
             </div>
             {support.grid && (
               <GridFields id={support.id} grid={support.grid} onChange={(grid) => setSupport(i, { grid })} />
@@ -364,15 +384,11 @@ interface FigureProps {
 
 /** A number that is always there: an emptied field keeps the number it had. */
 function Figure({ id, label, unit, value, set }: FigureProps) {
-  return (
-    <NumberField
-      id={id}
-      label={label}
-      {...(unit ? { unit } : {})}
-      value={value}
-      digits={4}
-      onChange={(number) => number !== null && set(number)}
-    />
+  const rest = { id, label, value, onChange: (number: number | null) => number !== null && set(number) };
+  return unit === "cm" ? (
+    <LengthField {...rest} digits={2} />
+  ) : (
+    <NumberField {...rest} {...(unit ? { unit } : {})} digits={4} />
   );
 }
 

@@ -39,7 +39,7 @@ export const ROOM: Room = {
   },
   outputs: [{ kvp: 80, kerma_ugy_per_mas: 48 }],
   supports: [
-    { id: "tabletop", gap_cm: 0, grid: null, attenuation_mm_al: 0, sid_range_cm: null },
+    { id: "tabletop", gap_cm: 0, grid: null, attenuation_mm_al: 0, sid_range_cm: null, sid_detents: [] },
     {
       id: "table_bucky",
       gap_cm: 7,
@@ -54,6 +54,7 @@ export const ROOM: Room = {
       },
       attenuation_mm_al: 0.7,
       sid_range_cm: null,
+      sid_detents: [],
     },
   ],
   receptors: [
@@ -91,6 +92,7 @@ export const ROOM: Room = {
   calibration: null,
   revision: 3,
   filters: [],
+  length_unit: "cm",
 };
 export const ROOM_2: Room = { ...ROOM, id: "room-2", name: "Room 2" };
 

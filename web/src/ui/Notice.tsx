@@ -2,20 +2,23 @@ import type { ReactNode } from "react";
 import { Link, useLocation } from "react-router";
 
 import { type Problem, Refused } from "../api/client";
+import { Said } from "./Said";
 
 /** What was refused and what is allowed. */
 export function Refusal({ error, className = "" }: { error: unknown; className?: string }) {
   const problem = error instanceof Refused ? error.problem : null;
   const faults = problem?.faults ?? [];
-  const { pathname } = useLocation();
+  const { pathname, search } = useLocation();
   return (
     <div role="alert" className={`border-l-4 border-bad py-1 pl-3 ${className}`}>
       <p className="font-semibold text-bad">{problem?.title ?? "Something failed"}</p>
-      <p className="text-ink-2">{problem?.detail ?? String(error)}</p>
+      <p className="text-ink-2">
+        <Said>{problem?.detail ?? String(error)}</Said>
+      </p>
       {problem?.status === 401 && pathname !== "/sign-in" && (
         <Link
           className="inline-flex min-h-10 items-center font-semibold text-beam underline"
-          to={`/sign-in?back=${encodeURIComponent(pathname)}`}
+          to={`/sign-in?back=${encodeURIComponent(pathname + search)}`}
         >
           Sign in
         </Link>

@@ -4,8 +4,10 @@ import {
   figure,
   fromCm,
   length,
+  lengthsIn,
   readAs,
   signed,
+  size,
   toCm,
   trimmed,
   typed,
@@ -86,4 +88,37 @@ describe("shown numbers", () => {
   it("have a real minus, and none before zero", () => {
     expect([0.42, -1.2, -0.04, 0].map((value) => signed(value))).toEqual(["+0.4", "−1.2", "0.0", "0.0"]);
   });
+});
+
+describe("sentences in inches", () => {
+  it.each([
+    ["Line 13 to 36 cm", "Line 5.1 to 14.2 in"],
+    ["At 20° put the focus 101.3 cm up to keep 100 cm.", "At 20° put the focus 39.9 in up to keep 39.4 in."],
+    ["35 × 43 cm and 18, 24 or 30.5 cm", "13.8 × 16.9 in and 7.1, 9.4 or 12 in"],
+    ["2 kVp per cm from 20 cm", "5.1 kVp per in from 7.9 in"],
+    ["120 cm², 36 mm, 40 lines/cm, 5 mGy·cm²", "120 cm², 36 mm, 40 lines/cm, 5 mGy·cm²"],
+    ["Chart 12, 40 kVp", "Chart 12, 40 kVp"],
+  ])("%s", (text, wanted) => {
+    expect(lengthsIn(text, "in")).toBe(wanted);
+    expect(lengthsIn(text, "cm")).toBe(text);
+  });
+
+  it.each([
+    ["5 cm (3 fingers) below", "2 in (3 fingers) below"],
+    ["2.5 to 5 cm above the crest", "1 to 2 in above the crest"],
+    ["1.3 cm below", "½ in below"],
+    ["0.2 cm", "¼ in"],
+    ["7 cm", "2¾ in"],
+  ])("on a body: %s", (text, wanted) => expect(lengthsIn(text, "in", true)).toBe(wanted));
+});
+
+it.each([
+  [[35, 43], "35 × 43 cm", "14 × 17 in"],
+  [[43, 35], "43 × 35 cm", "17 × 14 in"],
+  [[18, 24], "18 × 24 cm", "8 × 10 in"],
+  [[42.6, 43.2], "42.6 × 43.2 cm", "17 × 17 in"],
+  [[26, 20], "26 × 20 cm", "10.2 × 7.9 in"],
+])("a receptor of %s is named", (cm, inCm, inInches) => {
+  expect(size(cm, "cm")).toBe(inCm);
+  expect(size(cm, "in")).toBe(inInches);
 });

@@ -1,7 +1,7 @@
 /** Showing lengths in cm or inch. Everything is kept and sent in cm. */
 export type Unit = "cm" | "in";
 
-const CM_PER_IN = 2.54;
+export const CM_PER_IN = 2.54;
 
 export const fromCm = (cm: number, unit: Unit) => (unit === "cm" ? cm : cm / CM_PER_IN);
 
@@ -105,4 +105,61 @@ export function readAs(
   const own = (unit ?? "").toLowerCase();
   const plain = text.trim().toLowerCase();
   return typed(own !== "" && plain.endsWith(own) ? plain.slice(0, -own.length).trim() : plain);
+}
+
+const LENGTHS = new RegExp(
+  String.raw`((?:\d+(?:\.\d+)?(?:\s*[-–×]\s*|\s+(?:to|and|or|by)\s+|,\s+))*)(\d+(?:\.\d+)?)\s+cm\b(?![²2³/])`,
+  "g",
+);
+const QUARTERS = ["", "¼", "½", "¾"];
+
+/** Inches in quarters, as lengths on a body are said: 1¼, ½, 3. */
+function quarters(inches: number): string {
+  const count = Math.max(1, Math.round(4 * inches));
+  const whole = Math.floor(count / 4);
+  return `${whole || ""}${QUARTERS[count % 4]}`;
+}
+
+/**
+ * A sentence with its lengths in the unit asked for: "Line 13 to 36 cm" is "Line 5.1 to 14.2 in". On a body lengths are read
+ * off by hand, so there they go to the next quarter of an inch. A number "per cm" goes along; areas and mm stay as they are.
+ */
+export function lengthsIn(text: string, unit: Unit, onBody = false): string {
+  if (unit === "cm") return text;
+  const inches = (cm: string) =>
+    onBody ? quarters(Number(cm) / CM_PER_IN) : trimmed(Number(cm) / CM_PER_IN, 1);
+  return text
+    .replace(/(\d+(?:\.\d+)?) (kVp per|kVp\/)(\s?)cm\b/g, (_, kvp: string, per: string, space: string) =>
+      [trimmed(Number(kvp) * CM_PER_IN, 1), ` ${per}${space}in`].join(""),
+    )
+    .replace(
+      LENGTHS,
+      (_, before: string, last: string) =>
+        `${before.replace(/\d+(?:\.\d+)?/g, (cm) => inches(cm))}${inches(last)} in`,
+    );
+}
+
+/** What receptors are called in inches, by their size in cm; a plate is not measured but named. */
+const NAMED: [number, number, string][] = [
+  [13, 18, "5 × 7"],
+  [15, 30, "6 × 12"],
+  [18, 24, "8 × 10"],
+  [20, 25, "8 × 10"],
+  [18, 43, "7 × 17"],
+  [24, 30, "10 × 12"],
+  [25, 30, "10 × 12"],
+  [28, 35, "11 × 14"],
+  [35, 35, "14 × 14"],
+  [35, 43, "14 × 17"],
+  [43, 43, "17 × 17"],
+];
+
+/** A receptor's or a field's size, width × height: "35 × 43 cm", "14 × 17 in"; measured out where it has no name. */
+export function size([width, height]: readonly number[], unit: Unit): string {
+  if (width === undefined || height === undefined) return "";
+  if (unit === "cm") return `${trimmed(width, 1)} × ${trimmed(height, 1)} cm`;
+  const [small, large] = width <= height ? [width, height] : [height, width];
+  const named = NAMED.find(([a, b]) => Math.abs(a - small) < 0.6 && Math.abs(b - large) < 0.6)?.[2];
+  if (named) return `${width <= height ? named : named.split(" × ").reverse().join(" × ")} in`;
+  return `${trimmed(fromCm(width, unit), 1)} × ${trimmed(fromCm(height, unit), 1)} in`;
 }

@@ -13,7 +13,7 @@ from dataclasses import dataclass, replace
 import numpy as np
 
 from oakbeam.core.anatomy.composition import part_of
-from oakbeam.core.chart_making.from_model import served, smallest_receptor, usual_sid_cm
+from oakbeam.core.chart_making.from_model import served, smallest_receptor
 from oakbeam.core.charts.levelled import level_at
 from oakbeam.core.charts.line import ChartLine
 from oakbeam.core.charts.links import scaled
@@ -83,9 +83,7 @@ def _adapted(line: ChartLine, source: Room, target: Room, projection: Projection
     support = _support(line, target, projection)
     receptor = _receptor(old.receptor, target, projection, support)
     grid = _grid(old.grid, support, target)
-    sid_cm = line.sid_cm
-    if grid and not grid.range_cm[0] <= sid_cm <= grid.range_cm[1]:
-        sid_cm = usual_sid_cm(projection, grid)
+    sid_cm = target.sid_near_cm(line.sid_cm, support, grid)
     kvp, mas = line.law.at(line.thickness_cm)
     station = nearest_setting("kvp", kvp, target.generator.kvp, "kVp") if not _reaches(target, kvp) else kvp
     target_ei = receptor.target_for(projection.region)

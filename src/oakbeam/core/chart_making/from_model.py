@@ -16,7 +16,7 @@ from oakbeam.core.charts.levelled import level
 from oakbeam.core.charts.line import ChartLine, usual_range_cm
 from oakbeam.core.charts.systems import Banded
 from oakbeam.core.charts.validation import check_line
-from oakbeam.core.equipment.room import OFFERED_SIDS_CM, Grid, Receptor, Room, Support
+from oakbeam.core.equipment.room import Grid, Receptor, Room, Support
 from oakbeam.core.equipment.room_beam import beam_setup, usual_field, wanted_rqa5_ugy
 from oakbeam.core.errors import Refusal
 from oakbeam.core.patient.thickness import BELIEVED, LIMB_SHARE, usual_child_cm
@@ -79,7 +79,8 @@ def best_support(projection: Projection, room: Room) -> Support:
 
     def worse(one: Support) -> tuple[bool, float]:
         makeshift = one.id == "detector" and projection.supports[0] != "detector"
-        return makeshift, abs(usual_sid_cm(projection, usual_grid(projection, room, one)) - projection.sid_cm)
+        sid_cm = room.sid_near_cm(projection.sid_cm, one, usual_grid(projection, room, one))
+        return makeshift, abs(sid_cm - projection.sid_cm)
 
     return min(served(projection, room), key=worse)
 
@@ -116,7 +117,7 @@ def drafted_line(
         receptor.id,
         support.id,
         grid.ratio if grid else 0,
-        usual_sid_cm(projection, grid),
+        room.sid_near_cm(projection.sid_cm, support, grid),
         range_cm or _range_cm(projection, grid),
         Banded(()),
         None,
@@ -150,14 +151,6 @@ def usual_grid(projection: Projection, room: Room, support: Support) -> Grid | N
     if support.grid:
         return support.grid
     return room.loose_grids[0] if projection.detector_grid and room.loose_grids else None
-
-
-def usual_sid_cm(projection: Projection, grid: Grid | None) -> float:
-    """The projection's SID, or the usual one next to it that the grid's focal range allows."""
-    if grid is None or grid.range_cm[0] <= projection.sid_cm <= grid.range_cm[1]:
-        return projection.sid_cm
-    allowed = [sid for sid in OFFERED_SIDS_CM if grid.range_cm[0] <= sid <= grid.range_cm[1]]
-    return min(allowed or [grid.focal_cm], key=lambda sid: abs(sid - projection.sid_cm))
 
 
 def smallest_receptor(projection: Projection, room: Room, support: Support) -> Receptor:

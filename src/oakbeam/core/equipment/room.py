@@ -9,6 +9,7 @@ from typing import Literal
 
 from oakbeam.core.equipment.generator import AEC_BACKUP_FACTOR, AEC_MINIMUM_RESPONSE_MS, Generator
 from oakbeam.core.errors import OutOfRange, unknown
+from oakbeam.core.lengths import LengthUnit, to_cm
 from oakbeam.core.physics.beam.grid import GridStrips, Interspace
 from oakbeam.core.physics.beam.receptor import ReceptorKind
 from oakbeam.core.projection import SupportId
@@ -19,8 +20,11 @@ NO_FILTER = "none"
 """What a set-up names to take the line's filter out."""
 METHODS: tuple[Method, ...] = ("rules", "model")
 
-OFFERED_SIDS_CM = (100.0, 110.0, 120.0, 150.0, 180.0)
-"""The SIDs that are offered where another one is looked for."""
+USUAL_DETENTS: Mapping[LengthUnit, tuple[float, ...]] = {
+    "cm": (100.0, 110.0, 115.0, 120.0, 150.0, 180.0),
+    "in": (40.0, 44.0, 48.0, 60.0, 72.0),
+}
+"""Where a tube usually clicks into place, in the unit written on it; taken where nobody said."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -73,13 +77,15 @@ class Grid:
 class Support:
     """Where the receptor sits. gap_cm: from the surface the patient touches to the receptor. grid: the one built in.
     attenuation_mm_al: aluminium equivalent of the table top or front. sid_range_cm: how near and far the tube travels from a
-    receptor there, None where nobody said."""
+    receptor there, None where nobody said. sid_detents: where the tube clicks into place for it, rising, in the unit that is
+    written on the room's machine; empty where nobody said."""
 
     id: SupportId
     gap_cm: float
     grid: Grid | None
     attenuation_mm_al: float = 0.0
     sid_range_cm: tuple[float, float] | None = None
+    sid_detents: tuple[float, ...] = ()
 
     @property
     def tube_travel_cm(self) -> tuple[float, float]:
@@ -163,7 +169,8 @@ class Calibration:
 @dataclass(frozen=True, slots=True)
 class Room:
     """A room and its equipment. outputs: at least two points, kVp rising. school: the method it calculates by.
-    aec None: the room has none. filters: those that can be selected, besides none. revision grows with each change."""
+    aec None: the room has none. filters: those that can be selected, besides none. revision grows with each change.
+    length_unit: what stands on its machine."""
 
     id: str
     name: str
@@ -178,11 +185,24 @@ class Room:
     calibration: Calibration | None = None
     revision: int = 1
     filters: tuple[Filter, ...] = ()
+    length_unit: LengthUnit = "cm"
 
     @property
     def mobile(self) -> bool:
         """A unit that is wheeled to the patient: it has no Bucky."""
         return not any(support.id in ("table_bucky", "upright_bucky") for support in self.supports)
+
+    def detents_cm(self, support: Support) -> tuple[float, ...]:
+        """Where the tube clicks into place for a support [cm], as said or as usual."""
+        return tuple(to_cm(one, self.length_unit) for one in support.sid_detents or USUAL_DETENTS[self.length_unit])
+
+    def sid_near_cm(self, wanted_cm: float, support: Support, grid: Grid | None) -> float:
+        """The SID nearest to a wanted one [cm] that the grid takes: a detent where the room's are known or in inches, else
+        the wanted one too; the grid's own focus where none is in its range."""
+        known = support.sid_detents or self.length_unit == "in"
+        found = (*(() if known else (wanted_cm,)), *self.detents_cm(support))
+        taken = [sid for sid in found if grid is None or grid.range_cm[0] <= sid <= grid.range_cm[1]]
+        return min(taken, key=lambda sid: abs(sid - wanted_cm)) if taken else grid.focal_cm if grid else wanted_cm
 
     def filter(self, filter_id: str | None) -> Filter | None:
         """The selectable filter of that id; None for none. Refusal with the room's list otherwise."""

@@ -6,8 +6,9 @@ import itertools
 from collections.abc import Sequence
 
 from oakbeam.core.equipment.generator import Generator
-from oakbeam.core.equipment.room import METHODS, NO_FILTER, Grid, Receptor, Room
-from oakbeam.core.errors import OutOfRange, Refusal, within
+from oakbeam.core.equipment.room import METHODS, NO_FILTER, Grid, Receptor, Room, Support
+from oakbeam.core.errors import OutOfRange, Refusal, unknown, within
+from oakbeam.core.lengths import LENGTH_UNITS
 from oakbeam.core.physics.beam.model import (
     ANODE_ANGLE_RANGE_DEG,
     FILTRATION_RANGE_MM_AL,
@@ -84,6 +85,19 @@ def _check_generator(generator: Generator) -> None:
             raise Refusal("Power must fall", f"The {spot.name} focus takes less power for longer times.", None, "power")
 
 
+MOST_DETENTS = 12
+
+
+def _check_detents(room: Room, support: Support) -> None:
+    if room.length_unit not in LENGTH_UNITS:
+        raise unknown("length_unit", room.length_unit, LENGTH_UNITS)
+    name = f"{SUPPORT_NAMES[support.id]}, SID detents"
+    if len(support.sid_detents) > MOST_DETENTS or any(b <= a for a, b in itertools.pairwise(support.sid_detents)):
+        raise Refusal("SID detents", f"{name}: at most {MOST_DETENTS}, from near to far.", None, "supports")
+    for one in room.detents_cm(support) if support.sid_detents else ():
+        within(name, one, *SID_RANGE_CM, "cm")
+
+
 def _check_supports(room: Room) -> None:
     if not room.supports:
         raise Refusal("No support", "A room needs at least one support.", None, "supports")
@@ -97,6 +111,7 @@ def _check_supports(room: Room) -> None:
             nearest, furthest = support.sid_range_cm
             within(f"{SUPPORT_NAMES[support.id]}, nearest SID", nearest, *SID_RANGE_CM, "cm")
             within(f"{SUPPORT_NAMES[support.id]}, furthest SID", furthest, nearest, SID_RANGE_CM[1], "cm")
+        _check_detents(room, support)
         if support.grid:
             _check_grid(support.grid)
     for grid in room.loose_grids:

@@ -13,6 +13,7 @@ from oakbeam.core.anatomy.body import AgeBand, Habitus
 from oakbeam.core.anatomy.composition import Age
 from oakbeam.core.caution import Caution
 from oakbeam.core.errors import Refusal, within
+from oakbeam.core.lengths import CM_PER_INCH
 from oakbeam.core.patient.patient import CALIPER_SPREAD_CM
 from oakbeam.core.projection import ChildSize, Projection
 
@@ -22,7 +23,6 @@ WEIGHT_RANGE_KG = (0.5, 350.0)
 HEIGHT_RANGE_CM = (30.0, 230.0)
 REFERENCE_WEIGHT_KG, REFERENCE_HEIGHT_CM = 70.0, 170.0
 """The adult whose parts have the catalogue's average thickness."""
-CM_PER_INCH = 2.54
 BELIEVED = (0.4, 2.0)
 """A reading below this share of the small patient or above this of the large is refused until it is confirmed."""
 SPREAD = {"size": 0.10, "limb_by_size": 0.15, "build": 0.13, "age": 0.14}

@@ -13,7 +13,7 @@ from typing import Literal
 
 from oakbeam.core.charts.line import ChartLine
 from oakbeam.core.equipment.generator import nearest_setting
-from oakbeam.core.equipment.room import OFFERED_SIDS_CM, Grid, Room, Support
+from oakbeam.core.equipment.room import Grid, Room, Support
 from oakbeam.core.equipment.room_beam import output_behind_ugy_per_mas
 from oakbeam.core.equipment.settings import nearest_generator_setting
 from oakbeam.core.errors import Refusal
@@ -214,9 +214,9 @@ def _grids(room: Room, support: Support, now: int) -> list[int]:
 
 
 def _sids(model: ModelState, support: Support, grid: Grid | None) -> list[float]:
-    """The SID as it is, and the usual ones that the tube reaches here, with the skin far enough and the grid in range."""
+    """The SID as it is, and the detents that the tube reaches here, with the skin far enough and the grid in range."""
     nearest, furthest = support.tube_travel_cm
-    enough = [sid for sid in OFFERED_SIDS_CM if nearest <= sid <= furthest]
+    enough = [sid for sid in model.room.detents_cm(support) if nearest <= sid <= furthest]
     enough = [sid for sid in enough if sid - model.gap_cm - model.thickness_cm >= LEAST_SKIN_CM[model.room.mobile]]
     if grid:
         enough = [sid for sid in enough if grid.range_cm[0] <= sid <= grid.range_cm[1]]

@@ -5,7 +5,6 @@ from __future__ import annotations
 
 import numpy as np
 
-from oakbeam.core.equipment.room import OFFERED_SIDS_CM
 from oakbeam.core.equipment.room_beam import filtration_mm
 from oakbeam.core.errors import Refusal
 from oakbeam.core.patient.posture import stance
@@ -73,7 +72,7 @@ def heel_advice(model: ModelState, setup: ResolvedSetup) -> Heel | None:
 def _other_sids(model: ModelState, setup: ResolvedSetup, oid_cm: float, spot_mm: float) -> list[OtherSid]:
     grid, gap_cm = model.room.grid(setup.support, setup.grid_ratio), setup.gap_cm
     found = []
-    for sid_cm in OFFERED_SIDS_CM:
+    for sid_cm in model.room.detents_cm(setup.support):
         too_near = sid_cm - gap_cm - model.thickness_cm < geometry.MIN_SOURCE_TO_SKIN_CM or sid_cm <= oid_cm
         if sid_cm == model.sid_cm or too_near or (grid and not grid.range_cm[0] <= sid_cm <= grid.range_cm[1]):
             continue

@@ -3,6 +3,7 @@ import type { Chart } from "../../api/queries";
 import { Button } from "../../ui/Button";
 import { Empty, Refusal, Waiting } from "../../ui/Notice";
 import type { Workbench } from "../editor/useWorkbench";
+import { Said } from "../../ui/Said";
 
 /** How grave a finding is; what it is comes with it from the server. */
 const SEVERITY: Record<string, { word: string; mark: string; tone: string }> = {
@@ -50,8 +51,12 @@ export function ChartCheckView({ chart, bench, findings, error, onOpen }: Props)
               {one.title}
             </span>
             <div>
-              <p className="font-semibold">{one.what}</p>
-              <p className="text-ink-2">{one.why}</p>
+              <p className="font-semibold">
+                <Said>{one.what}</Said>
+              </p>
+              <p className="text-ink-2">
+                <Said>{one.why}</Said>
+              </p>
               <p>
                 <span className="text-ink-3">Do: </span>
                 {one.fix}

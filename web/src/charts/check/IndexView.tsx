@@ -9,6 +9,7 @@ import { usePreferences } from "../../ui/preferences";
 import { grid, projectionName, systemWords, supportWords } from "../../ui/words";
 import { IndexStrip } from "../editor/IndexStrip";
 import type { Workbench } from "../editor/useWorkbench";
+import { Said } from "../../ui/Said";
 
 interface Props {
   chart: Chart;
@@ -128,7 +129,7 @@ export function IndexView({ chart, bench, strips, projections, error }: Props) {
                     {proposal ? (
                       <span className="flex items-center gap-2">
                         <span className="min-w-0">
-                          {proposal.what}: then <b>{signed(proposal.worst_after_di ?? 0)}</b>
+                          <Said>{proposal.what}</Said>: then <b>{signed(proposal.worst_after_di ?? 0)}</b>
                         </span>
                         <Button className="ml-auto" disabled={bench.busy} onClick={() => take([proposal])}>
                           Apply

@@ -6,7 +6,9 @@ import { Button } from "../../ui/Button";
 import { Refusal } from "../../ui/Notice";
 import { NumberField } from "../../ui/NumberField";
 import { Select } from "../../ui/Select";
-import { trimmed } from "../../ui/units";
+import { LengthField } from "../../ui/LengthField";
+import { usePreferences } from "../../ui/preferences";
+import { fromCm, length, trimmed } from "../../ui/units";
 
 /** A law as the API takes it: a levelled one names its base as thickness_cm. */
 function lawIn(law: Line["law"]) {
@@ -24,6 +26,7 @@ interface Props {
 
 /** Change the numbers of a draft's line. The conditions stay; a line for other conditions is another line. */
 export function EditRule({ line, saving, error, onSave, onRemove }: Props) {
+  const { unit } = usePreferences();
   const [law, setLaw] = useState(line.law);
   const changed = JSON.stringify(law) !== JSON.stringify(line.law);
   const keep = (value: number | null, made: (number: number) => typeof law) =>
@@ -69,7 +72,7 @@ export function EditRule({ line, saving, error, onSave, onRemove }: Props) {
                   <td className="pr-2">
                     {band.name}{" "}
                     <span className="text-note text-ink-3">
-                      {trimmed(band.min_cm, 1)}–{trimmed(band.max_cm, 1)} cm
+                      {trimmed(fromCm(band.min_cm, unit), 1)}–{length(band.max_cm, unit)}
                     </span>
                   </td>
                   <td className="w-20 pr-2">
@@ -98,9 +101,9 @@ export function EditRule({ line, saving, error, onSave, onRemove }: Props) {
         <LevelledRule law={law} onChange={setLaw} original={line.law} />
       ) : (
         <div className="grid grid-cols-4 gap-2">
-          <NumberField
+          <LengthField
             id="law-thickness"
-            label="At (cm)"
+            label="At"
             value={law.thickness_cm}
             onChange={(value) => keep(value, (thickness_cm) => ({ ...law, thickness_cm }))}
           />
@@ -118,9 +121,10 @@ export function EditRule({ line, saving, error, onSave, onRemove }: Props) {
             onChange={(value) => keep(value, (mas) => ({ ...law, mas }))}
           />
           {law.name === "fixed_kvp" ? (
-            <NumberField
+            <LengthField
               id="law-parameter"
-              label="Doubles, cm"
+              label="Doubles"
+              digits={2}
               value={law.doubling_cm}
               onChange={(value) => keep(value, (doubling_cm) => ({ ...law, doubling_cm }))}
             />
@@ -159,6 +163,7 @@ function LevelledRule({
   original: Line["law"];
   onChange: (law: Levelled) => void;
 }) {
+  const { unit } = usePreferences();
   const [at, setAt] = useState(
     Math.max(
       0,
@@ -172,7 +177,7 @@ function LevelledRule({
   return (
     <div>
       <p className="mb-2 text-note text-ink-2">
-        Levelled by the physics model from the exposure at {trimmed(law.base_cm, 1)} cm. One point can be put
+        Levelled by the physics model from the exposure at {length(law.base_cm, unit)}. One point can be put
         right by hand; to level again, make the line anew.
       </p>
       <div className="grid grid-cols-3 gap-2">
@@ -182,7 +187,7 @@ function LevelledRule({
           value={String(at)}
           options={law.points.map((one, i) => ({
             value: String(i),
-            label: `${trimmed(one.thickness_cm, 2)} cm`,
+            label: length(one.thickness_cm, unit, 2),
           }))}
           onChange={(value) => setAt(Number(value))}
         />

@@ -11,6 +11,7 @@ import {
   SUPPORT,
   TRUST,
 } from "../../ui/words";
+import { Said } from "../../ui/Said";
 
 interface Props {
   tables: LineTable[];
@@ -81,7 +82,9 @@ export function LinesTable({ tables, trust, projections, room, unit, selected, o
               <td className="pr-2 text-note whitespace-nowrap text-ink-2">
                 {SYSTEM[line.law.name]}
                 <br />
-                <span className="text-ink-3">{ruleWords(line)}</span>
+                <span className="text-ink-3">
+                  <Said>{ruleWords(line)}</Said>
+                </span>
               </td>
               <td className="pr-2 text-right whitespace-nowrap">
                 {trimmed(fromCm(line.range_cm[0], unit), 1)}–{trimmed(fromCm(line.range_cm[1], unit), 1)}

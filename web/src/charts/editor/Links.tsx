@@ -6,7 +6,9 @@ import type { Line, Projection } from "../../api/queries";
 import { Button } from "../../ui/Button";
 import { NumberField } from "../../ui/NumberField";
 import { Select } from "../../ui/Select";
-import { signed, trimmed } from "../../ui/units";
+import { LengthField } from "../../ui/LengthField";
+import { usePreferences } from "../../ui/preferences";
+import { fromCm, signed, trimmed, type Unit } from "../../ui/units";
 import { grid } from "../../ui/words";
 
 type Link = Schemas["LinkIn"];
@@ -24,6 +26,7 @@ interface Props {
 
 /** Which line this one follows and with what added, and which lines follow it. One edit moves them all. */
 export function Links({ chart, line, lines, name, projections, editable, onChange }: Props) {
+  const { unit } = usePreferences();
   const [link, setLink] = useState<Link | null>((line.link as Link | null | undefined) ?? null);
   const byKey = new Map(lines.map((one) => [one.key ?? -1, one]));
   const parent = line.link ? byKey.get(line.link.to) : undefined;
@@ -43,7 +46,7 @@ export function Links({ chart, line, lines, name, projections, editable, onChang
     <section aria-label="Family" className="border-b border-rule py-2">
       {parent && !editable && (
         <p className="text-note text-ink-2">
-          Follows <b>{label(parent)}</b>: {wordsOf(line.link as Link)}.
+          Follows <b>{label(parent)}</b>: {wordsOf(line.link as Link, unit)}.
         </p>
       )}
       {children.length > 0 && (
@@ -82,11 +85,12 @@ export function Links({ chart, line, lines, name, projections, editable, onChang
                 value={link.mas_factor ?? 1}
                 onChange={(value) => value !== null && setLink({ ...link, mas_factor: value })}
               />
-              <Offset
+              <LengthField
                 id="link-cm"
-                label="Thicker, cm"
+                label="Thicker"
+                signed
                 value={link.thicker_cm ?? 0}
-                onChange={(thicker_cm) => setLink({ ...link, thicker_cm })}
+                onChange={(cm) => setLink({ ...link, thicker_cm: cm ?? 0 })}
               />
             </div>
           )}
@@ -101,11 +105,11 @@ export function Links({ chart, line, lines, name, projections, editable, onChang
   );
 }
 
-function wordsOf(link: Link): string {
+function wordsOf(link: Link, unit: Unit): string {
   const parts = [
     ...(link.kvp_added ? [`${signed(link.kvp_added, 0)} kVp`] : []),
     ...(link.mas_factor && link.mas_factor !== 1 ? [`mAs ×${trimmed(link.mas_factor, 3)}`] : []),
-    ...(link.thicker_cm ? [`${signed(link.thicker_cm)} cm thicker`] : []),
+    ...(link.thicker_cm ? [`${signed(fromCm(link.thicker_cm, unit))} ${unit} thicker`] : []),
   ];
   return parts.join(", ") || "the same numbers";
 }

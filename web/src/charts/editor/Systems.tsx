@@ -4,6 +4,7 @@ import { Button } from "../../ui/Button";
 import { Refusal, Waiting } from "../../ui/Notice";
 import { figure, signed, trimmed } from "../../ui/units";
 import { TECHNIQUE_SYSTEM } from "../../ui/words";
+import { Said } from "../../ui/Said";
 
 const W = 280;
 const H = 64;
@@ -45,7 +46,9 @@ export function Systems({ chart, line, editable, onSwitch }: Props) {
                 </Button>
               )}
             </div>
-            <p className="text-note text-ink-3">{view.says}</p>
+            <p className="text-note text-ink-3">
+              <Said>{view.says}</Said>
+            </p>
             {view.refusal ? (
               <p className="text-note text-ink-2">Not here: {view.refusal}</p>
             ) : (

@@ -10,7 +10,7 @@ import { usePreferences } from "../../ui/preferences";
 import { Segmented } from "../../ui/Segmented";
 import { Select } from "../../ui/Select";
 import { useDraft } from "../../ui/drafts";
-import { figure, fromCm, signed, toCm, trimmed } from "../../ui/units";
+import { figure, fromCm, length, signed, toCm, trimmed } from "../../ui/units";
 import { TECHNIQUE_SYSTEM, grid, projectionName, SUPPORT, supportWords } from "../../ui/words";
 import { startingConditions } from "./ConditionFields";
 import { cellValue } from "../editor/cells";
@@ -274,6 +274,7 @@ function Drafted({
   byId: Map<string, Projection>;
   school: string;
 }) {
+  const { unit } = usePreferences();
   const name = (id: string) => projectionName(byId.get(id), id);
   const lines = built.drafts.map((one) => one.line);
   const suspects = new Map(built.suspects.map((one) => [one.exposure, one.why]));
@@ -326,7 +327,7 @@ function Drafted({
               <li key={i} className="flex gap-3 border-b border-rule py-1">
                 <span className="min-w-0 flex-1">
                   {name(one.line.projection)}, {supportWords(one.line.support)}:{" "}
-                  {trimmed(one.thickness_cm, 1)} cm, {trimmed(one.kvp, 0)} kVp, {figure(one.mas)} mAs
+                  {length(one.thickness_cm, unit)}, {trimmed(one.kvp, 0)} kVp, {figure(one.mas)} mAs
                 </span>
                 <span className="whitespace-nowrap text-ink-2">
                   ±{trimmed(one.mean_after_di, 2)} DI, <b>{(100 * one.share_after).toFixed(0)} %</b> within ±1

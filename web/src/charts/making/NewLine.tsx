@@ -5,18 +5,19 @@ import { useDraft } from "../../ui/drafts";
 import { Empty, Refusal, Waiting } from "../../ui/Notice";
 import { NumberField } from "../../ui/NumberField";
 import { Segmented } from "../../ui/Segmented";
-import { figure, fromCm, signed, toCm, type Unit } from "../../ui/units";
+import { figure, fromCm, lengthsIn, signed, toCm, type Unit } from "../../ui/units";
 import { SYSTEM } from "../../ui/words";
 import { ConditionFields, type Conditions, startingConditions } from "./ConditionFields";
 import { LineView } from "../editor/LineView";
+import { LengthField } from "../../ui/LengthField";
 
 type Request = Schemas["AcceptedExposureIn"];
 type School = NonNullable<Request["school"]>;
 
 const PARAMETER: Record<School, { label: string; usual: string }> = {
-  fixed_kvp: { label: "mAs doubles every (cm)", usual: "by model; taught 4.5" },
+  fixed_kvp: { label: "mAs doubles every", usual: "by model; taught 4.5 cm" },
   variable_kvp: { label: "kVp per cm", usual: "by model; taught 2" },
-  banded: { label: "mAs doubles every (cm)", usual: "by model; taught 4.5" },
+  banded: { label: "mAs doubles every", usual: "by model; taught 4.5 cm" },
   levelled: { label: "kVp per cm, in steps of 5", usual: "0: kVp stays" },
 };
 
@@ -65,6 +66,8 @@ export function NewLine({
   }));
   const { conditions, exposure, school, parameter } = typed;
   const put = (change: Partial<Typed>) => setTyped((now) => ({ ...now, ...change }));
+  // A doubling is a length, a rate of kVp is not.
+  const Parameter = school === "fixed_kvp" || school === "banded" ? LengthField : NumberField;
   const request = conditions && requestOf(conditions, exposure, school, parameter, projections);
   const preview = usePreview(room.id, request);
   if (!conditions) return <Empty title="The catalogue has no projection" />;
@@ -132,12 +135,12 @@ export function NewLine({
             options={Object.entries(SYSTEM).map(([value, label]) => ({ value, label }))}
             onChange={(value) => put({ school: value as School, parameter: null })}
           />
-          <NumberField
+          <Parameter
             id="parameter"
             className="mt-2 w-1/2"
             label={PARAMETER[school].label}
             value={parameter}
-            placeholder={PARAMETER[school].usual}
+            placeholder={lengthsIn(PARAMETER[school].usual, unit)}
             onChange={(next) => put({ parameter: next })}
           />
         </fieldset>

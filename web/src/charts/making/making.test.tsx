@@ -396,7 +396,7 @@ it("a system has its own parameter, which does not outlive it; half a range take
     ["Measured thickness", "21"],
     ["kVp", "80"],
     ["mAs", "40"],
-    ["mAs doubles every (cm)", "5"],
+    ["mAs doubles every", "5"],
     ["Range from", "15"],
   ] as const)
     enter(label, text);

@@ -7,6 +7,7 @@ import { usePreferences } from "../../ui/preferences";
 import { Select } from "../../ui/Select";
 import { figure, fromCm, signed, trimmed } from "../../ui/units";
 import { grid, projectionName, SUPPORT } from "../../ui/words";
+import { Said } from "../../ui/Said";
 
 interface Props {
   chart: Chart;
@@ -109,7 +110,9 @@ function Row({ one, projections }: { one: Compared; projections: Map<string, Pro
           {SUPPORT[line.support]}, {grid(line.grid_ratio).toLowerCase()}
         </span>
       </td>
-      <td className="pr-3 text-ink-2">{CHANGE[one.change] || one.what.join("; ") || "the room"}</td>
+      <td className="pr-3 text-ink-2">
+        <Said>{CHANGE[one.change] || one.what.join("; ") || "the room"}</Said>
+      </td>
       {["small", "average", "large"].map((who) => {
         const size = one.sizes.find((each) => each.who === who);
         return (

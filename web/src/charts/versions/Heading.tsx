@@ -9,6 +9,7 @@ import { Refusal } from "../../ui/Notice";
 import { Select } from "../../ui/Select";
 import { date } from "../../ui/words";
 import { STATUS } from "./Versions";
+import { usePreferences } from "../../ui/preferences";
 
 interface Props {
   chart: Chart;
@@ -132,6 +133,7 @@ const FILES: { name: string; path: string; group: "data" | "paper" }[] = [
 
 /** The chart as a file, and on paper. */
 function Files({ chart }: { chart: Chart }) {
+  const { unit } = usePreferences();
   return (
     <DropdownMenu.Root>
       <DropdownMenu.Trigger className={buttonClass("quiet")}>Files and paper</DropdownMenu.Trigger>
@@ -144,7 +146,7 @@ function Files({ chart }: { chart: Chart }) {
           {FILES.map((file, i) => (
             <DropdownMenu.Item key={file.path} asChild>
               <a
-                href={`/api/charts/${chart.id}/${file.path}`}
+                href={`/api/charts/${chart.id}/${file.path}${file.group === "paper" ? `&unit=${unit}` : ""}`}
                 download={file.path === "json" ? `chart-${chart.room}-v${chart.version}.json` : ""}
                 className={`flex min-h-10 items-center px-3 outline-none data-highlighted:bg-beam-soft ${i > 0 && FILES[i - 1]?.group !== file.group ? "border-t border-rule" : ""}`}
               >

@@ -3,7 +3,8 @@ import { Link } from "react-router";
 
 import type { Choices, Projection, TechniqueResponse } from "../../api/queries";
 import { useHand, withFingers } from "../../ui/hand";
-import { fromCm, trimmed, type Unit } from "../../ui/units";
+import { Said } from "../../ui/Said";
+import { size, type Unit } from "../../ui/units";
 import { type Stop } from "../state";
 
 interface Props {
@@ -53,7 +54,11 @@ export function HowTo({
       {(stop.note || stop.when) && (
         <p className="text-ink-2">
           {stop.when && <b className="mr-2 font-semibold text-warn">Only: {stop.when}.</b>}
-          {stop.note && <span className="text-ink">{stop.note}</span>}
+          {stop.note && (
+            <span className="text-ink">
+              <Said onBody>{stop.note}</Said>
+            </span>
+          )}
         </p>
       )}
       {openClearance !== null && (
@@ -62,7 +67,9 @@ export function HowTo({
       {changes.length > 0 && (
         <p data-part="change">
           <span className="text-ink-2">Change from the last view: </span>
-          <b className="font-semibold">{changes.join(" ")}</b>
+          <b className="font-semibold">
+            <Said>{changes.join(" ")}</Said>
+          </b>
         </p>
       )}
       <dl className="mt-0.5 grid grid-cols-[auto_minmax(0,1fr)] gap-x-3 leading-snug">
@@ -78,12 +85,13 @@ export function HowTo({
           </span>
         </Row>
         <Row name="Receptor">
-          {trimmed(fromCm(across, unit), unit === "cm" ? 0 : 1)} ×{" "}
-          {trimmed(fromCm(along, unit), unit === "cm" ? 0 : 1)} {unit} {lies}
+          {size(projection.receptor_cm, unit)} {lies}
         </Row>
-        <Row name="Measure">{projection.measure}</Row>
+        <Row name="Measure">
+          <Said onBody>{projection.measure}</Said>
+        </Row>
         <Row name="Centre">
-          {withFingers(projection.central_ray, hand)}
+          <Said onBody>{withFingers(projection.central_ray, hand)}</Said>
           {answer?.turn && answer.turn.advice.deg !== 0 && ` Turn ${answer.turn.advice.deg.toFixed(0)}°.`}
         </Row>
         <Row name="Breathing">{breathing}</Row>

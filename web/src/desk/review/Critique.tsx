@@ -3,6 +3,7 @@ import { ToggleGroup } from "radix-ui";
 import type { Choices } from "../../api/queries";
 import { figure, trimmed } from "../../ui/units";
 import type { Finding, Judging } from "./useJudging";
+import { Said } from "../../ui/Said";
 
 /** What is asked of the image, in the field's order, and what follows: what to change, and what to look at first. */
 export function Critique({ judging, choices }: { judging: Judging; choices: Choices | undefined }) {
@@ -39,7 +40,9 @@ export function Critique({ judging, choices }: { judging: Judging; choices: Choi
       ))}
       {judged && (
         <div className="border-t border-rule py-1.5" aria-live="polite">
-          <p className="text-ink-2">{judged.evaluation.change_why}</p>
+          <p className="text-ink-2">
+            <Said>{judged.evaluation.change_why}</Said>
+          </p>
           {judged.corrected && judged.evaluation.change !== "none" && (
             <p data-testid="corrected">
               For a repeat or the next patient:{" "}
@@ -52,13 +55,19 @@ export function Critique({ judging, choices }: { judging: Judging; choices: Choi
               </span>
             </p>
           )}
-          {judged.correction_refused && <p className="text-warn">{judged.correction_refused}</p>}
+          {judged.correction_refused && (
+            <p className="text-warn">
+              <Said>{judged.correction_refused}</Said>
+            </p>
+          )}
           {judged.evaluation.check_first.length > 0 && (
             <div className="mt-1 text-ink-2">
               <h3 className="text-body text-ink">Check first</h3>
               <ol className="ml-5 list-decimal">
                 {judged.evaluation.check_first.map((text) => (
-                  <li key={text}>{text}</li>
+                  <li key={text}>
+                    <Said>{text}</Said>
+                  </li>
                 ))}
               </ol>
             </div>

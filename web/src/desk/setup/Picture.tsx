@@ -1,7 +1,8 @@
 import type { TechniqueResponse } from "../../api/queries";
 import { SetUpDrawing } from "../../ui/SetUpDrawing";
-import { length, signed, trimmed, type Unit } from "../../ui/units";
+import { CM_PER_IN, length, signed, size, trimmed, type Unit } from "../../ui/units";
 import { type Act } from "../useDesk";
+import { Said } from "../../ui/Said";
 
 /** The set-up drawn to scale, its figures, and what another SID would bring. */
 export function Picture({ answer, unit, act }: { answer: TechniqueResponse; unit: Unit; act: Act }) {
@@ -43,15 +44,18 @@ export function Picture({ answer, unit, act }: { answer: TechniqueResponse; unit
           <Row name="Receptor">centre it {length(figures.receptor_shift_cm, unit)} along the ray</Row>
         )}
         <Row name="Light on skin">
-          {trimmed(figures.field_at_skin_cm[0], 1)} × {trimmed(figures.field_at_skin_cm[1], 1)} cm for{" "}
-          {trimmed(figures.field_cm[0], 1)} × {trimmed(figures.field_cm[1], 1)} cm at the receptor
+          {size(figures.field_at_skin_cm, unit)} for {size(figures.field_cm, unit)} at the receptor
         </Row>
-        {figures.heel && <Row name="Heel">{figures.heel.said}</Row>}
+        {figures.heel && (
+          <Row name="Heel">
+            <Said>{figures.heel.said}</Said>
+          </Row>
+        )}
         {figures.beyond_cm2 > 1 && (
           <Row name="Beyond the part">
             <span className="text-warn">
-              {trimmed(figures.beyond_cm2, 0)} cm², {trimmed(figures.beyond_percent, 0)} % of the field: close
-              it
+              {trimmed(figures.beyond_cm2 / (unit === "cm" ? 1 : CM_PER_IN ** 2), 0)} {unit}²,{" "}
+              {trimmed(figures.beyond_percent, 0)} % of the field: close it
             </span>
           </Row>
         )}

@@ -7,6 +7,7 @@ import { fromCm, toCm, trimmed, type Unit } from "../../ui/units";
 import { filterOptions, GRID_RATIOS, grid, NO_FILTER, SUPPORT } from "../../ui/words";
 import { type DeskState, type Overrides, type Stop } from "../state";
 import { type Act } from "../useDesk";
+import { Said } from "../../ui/Said";
 
 type Facts = DeskState["facts"];
 
@@ -128,7 +129,7 @@ export function SetupPanel({ room, state, stop, act, answer, shape, usualFieldCm
       {answer && (
         <p className="col-span-2 text-note text-ink-3">
           Grid: {answer.figures.grid.usual ? "usual. " : ""}
-          {answer.figures.grid.said}
+          <Said>{answer.figures.grid.said}</Said>
         </p>
       )}
     </div>
@@ -310,7 +311,7 @@ function AngleAdvice({
       {asked}
       {answer && (
         <p className="col-span-2 text-note text-ink-2">
-          {angle.schools.length > 0 && angle.advice.said}
+          {angle.schools.length > 0 && <Said>{angle.advice.said}</Said>}
           {either && (
             <b className="text-warn">
               {" "}

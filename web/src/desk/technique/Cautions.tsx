@@ -4,6 +4,7 @@ import type { TechniqueResponse } from "../../api/queries";
 import { Button } from "../../ui/Button";
 import { useNarrow } from "../../ui/useNarrow";
 import { type Act } from "../useDesk";
+import { Said } from "../../ui/Said";
 
 /** What the caution cites that says both methods' techniques: the other one is one press away. */
 const METHODS_PART = "methods part";
@@ -64,7 +65,9 @@ function Line({ caution, act }: { caution: Caution; act: Act }) {
       <b className={`shrink-0 ${caution.level === "warning" ? "text-warn" : "text-ink-3"}`}>
         {caution.level === "warning" ? "Check" : "Note"}
       </b>
-      <span className="min-w-0">{caution.text}</span>
+      <span className="min-w-0">
+        <Said>{caution.text}</Said>
+      </span>
       {caution.cites === METHODS_PART && (
         <Button
           tone="quiet"

@@ -2,7 +2,7 @@ import type { ReactNode } from "react";
 
 import type { TechniqueResponse } from "../../api/queries";
 import { Term } from "../../ui/Term";
-import { figure, fromCm, length, signed, trimmed, type Unit } from "../../ui/units";
+import { figure, signed, size, trimmed, type Unit } from "../../ui/units";
 import { QUANTITY } from "../../ui/words";
 
 type Expected = TechniqueResponse["forecast"];
@@ -88,10 +88,7 @@ export function MoreFigures({ answer, unit }: { answer: TechniqueResponse; unit:
       {forecast.energy_imparted_mj != null && (
         <Item name="energy imparted">{figure(forecast.energy_imparted_mj)} mJ</Item>
       )}
-      <Item name="light on skin">
-        {trimmed(fromCm(forecast.field_at_skin_cm[0], unit), 1)} ×{" "}
-        {length(forecast.field_at_skin_cm[1], unit)}
-      </Item>
+      <Item name="light on skin">{size(forecast.field_at_skin_cm, unit)}</Item>
       {forecast.contrast != null && (
         <Item name={forecast.detail ?? "detail"} plain>
           contrast {(100 * forecast.contrast).toFixed(1)} %, <Term>CNR</Term> {(forecast.cnr ?? 0).toFixed(0)}

@@ -10,6 +10,8 @@ interface Props {
   answer: TechniqueResponse | undefined;
   projection: Projection;
   unit: Unit;
+  /** The unit that stands on the room's machine. */
+  machine: Unit;
   measured: boolean;
   /** What stands before the tube, in a room whose filters can be selected. */
   filter: string | null;
@@ -18,7 +20,7 @@ interface Props {
 }
 
 /** The four numbers, readable from two metres, and beside them what to expect. */
-export function Numbers({ answer, projection, unit, measured, filter, forecast }: Props) {
+export function Numbers({ answer, projection, unit, machine, measured, filter, forecast }: Props) {
   const now = answer?.technique;
   const aec = now?.exposure_control === "aec";
   const angle = answer?.figures.tube_angle_deg ?? 0;
@@ -65,6 +67,7 @@ export function Numbers({ answer, projection, unit, measured, filter, forecast }
         {now && answer && (
           <>
             {SUPPORT[now.support]}
+            {machine !== unit && ` · ${length(now.sid_cm, machine)} on the machine`}
             {angle !== 0 && (
               <>
                 {" · "}

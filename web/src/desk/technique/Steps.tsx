@@ -1,6 +1,7 @@
 import type { TechniqueResponse } from "../../api/queries";
 import { figure, signed, trimmed } from "../../ui/units";
 import { METHOD } from "../../ui/words";
+import { Said } from "../../ui/Said";
 
 type Step = TechniqueResponse["steps"][number];
 
@@ -35,7 +36,9 @@ export function Steps({ answer }: { answer: TechniqueResponse }) {
                 <span className="text-ink-3"> mAs</span>
               </span>
             </div>
-            <p className="text-note text-ink-3">{step.why}</p>
+            <p className="text-note text-ink-3">
+              <Said>{step.why}</Said>
+            </p>
             <OtherMethod step={step} />
           </li>
         );

@@ -6,9 +6,10 @@ import { type Choice, type Room, type TechniqueRequest, useWhatIf } from "../../
 import { Button } from "../../ui/Button";
 import { Refusal, Waiting } from "../../ui/Notice";
 import { Segmented } from "../../ui/Segmented";
-import { figure, fromCm, trimmed, type Unit } from "../../ui/units";
+import { figure, fromCm, length, trimmed, type Unit } from "../../ui/units";
 import { filterOf, grid, NO_FILTER } from "../../ui/words";
 import { type Act } from "../useDesk";
+import { Said } from "../../ui/Said";
 
 const W = 312;
 const H = 210;
@@ -69,6 +70,7 @@ export function WhatIf({ request, room, unit, reference, act }: Props) {
         chosen={chosen}
         reference={drawn === "skin_kerma" ? reference : null}
         onPick={(one) => setPicked(key(one))}
+        lengths={unit}
       />
       {chosen ? (
         <div className="mb-1 flex min-h-12 items-center justify-between gap-3">
@@ -130,7 +132,9 @@ export function WhatIf({ request, room, unit, reference, act }: Props) {
                   {one.current ? (
                     <span className="ml-1 text-beam">now</span>
                   ) : (
-                    <span className="block text-ink-3">{one.said}</span>
+                    <span className="block text-ink-3">
+                      <Said>{one.said}</Said>
+                    </span>
                   )}
                 </button>
               </td>
@@ -158,10 +162,12 @@ interface PictureProps {
   now: Choice;
   chosen: Choice | null;
   reference: number | null;
+  /** Of lengths. */
+  lengths: Unit;
   onPick: (one: Choice) => void;
 }
 
-function Picture({ choices, axis, floor, now, chosen, reference, onPick }: PictureProps) {
+function Picture({ choices, axis, floor, now, chosen, reference, lengths, onPick }: PictureProps) {
   const { of, unit, label } = AXES[axis];
   const front = choices.filter((one) => one.front);
   const doses = choices.map(of);
@@ -244,7 +250,7 @@ function Picture({ choices, axis, floor, now, chosen, reference, onPick }: Pictu
         const mark = { fill: one.offered ? tone : "none", stroke: tone, strokeWidth: 1.2 };
         return (
           <g key={key(one)} onClick={() => onPick(one)} className="cursor-pointer">
-            <title>{`${one.kvp} kVp, ${one.mas} mAs, ${grid(one.grid_ratio)}, ${one.sid_cm} cm`}</title>
+            <title>{`${one.kvp} kVp, ${one.mas} mAs, ${grid(one.grid_ratio)}, ${length(one.sid_cm, lengths)}`}</title>
             <circle cx={cx} cy={cy} r={9} fill="transparent" />
             {one.grid_ratio ? (
               <rect x={cx - 3} y={cy - 3} width={6} height={6} {...mark} />

@@ -1,0 +1,24 @@
+"""Lengths in the unit that stands on the machine, or that a person reads. Everything is kept and computed in cm."""
+
+from __future__ import annotations
+
+from typing import Literal, get_args
+
+LengthUnit = Literal["cm", "in"]
+LENGTH_UNITS: tuple[LengthUnit, ...] = get_args(LengthUnit)
+CM_PER_INCH = 2.54
+
+
+def to_cm(length: float, unit: LengthUnit) -> float:
+    """A length in unit, as cm."""
+    return length if unit == "cm" else length * CM_PER_INCH
+
+
+def in_unit(cm: float, unit: LengthUnit) -> float:
+    """A length in cm, in unit."""
+    return cm if unit == "cm" else cm / CM_PER_INCH
+
+
+def length_words(cm: float, unit: LengthUnit) -> str:
+    """A length [cm] as people read it, to a tenth: "100 cm", "39.4 in"."""
+    return f"{round(in_unit(cm, unit), 1):g} {unit}"
