@@ -163,3 +163,30 @@ def test_the_factor_the_limits_and_what_is_refused():
     assert e.density_from_deviation(-10) is None
     assert e.evaluate(1.5, frozenset({"metal"})).verdict == "Index not reliable (over-exposed if it were)"
     assert "usual spread" in e.evaluate(0).change_why
+
+
+@pytest.mark.parametrize(
+    ("ei", "target", "asked"),
+    [
+        (e.LEAST_INDEX, 400, False),
+        (e.LEAST_INDEX - 1, 400, True),
+        (e.MOST_INDEX_OF_TARGET * 400, 400, False),
+        (e.MOST_INDEX_OF_TARGET * 400 + 1, 400, True),
+        (None, 400, False),
+        (1, None, False),
+    ],
+)
+def test_an_index_that_can_hardly_be_is_asked_back(ei, target, asked):
+    found = e.unlikely(ei, target, 10, 10)
+    assert bool(found) == asked
+    assert all(f"Index {ei:g}?" in text and f"target is {target:g}" in text for text in found)
+
+
+@pytest.mark.parametrize(("factor", "asked"), [(1, False), (0.999, False), (1.01, True)])
+def test_mas_far_from_what_was_suggested_are_asked_back_either_way(factor, asked):
+    for mas in (10 * e.MOST_MAS_APART * factor, 10 / (e.MOST_MAS_APART * factor)):
+        found = e.unlikely(250, 250, mas, 10)
+        assert bool(found) == asked
+        assert all(f"{mas:g} mAs?" in text and "10 was suggested" in text for text in found)
+    assert e.unlikely(250, 250, 999, None) == ()
+    assert e.unlikely(250, 250, 999, 0) == ()

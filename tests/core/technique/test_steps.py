@@ -5,6 +5,7 @@ from __future__ import annotations
 import math
 from dataclasses import replace
 from itertools import pairwise
+from types import SimpleNamespace
 
 import pytest
 from hypothesis import assume, given, settings
@@ -19,6 +20,7 @@ from oakbeam.core.errors import OutOfRange, Refusal
 from oakbeam.core.patient.conditions import exposure_worth, modified
 from oakbeam.core.patient.patient import Patient
 from oakbeam.core.physics import geometry, rules_of_thumb
+from oakbeam.core.technique import steps
 from oakbeam.core.technique.derive import derive, work_out
 from oakbeam.core.technique.model_state import ModelState
 from oakbeam.core.technique.set_up import Setup, as_charted
@@ -434,3 +436,39 @@ def test_mas_by_hand_asks_no_kvp_that_no_tube_has():
     found = of(replace(LSPINE, law=replace(LSPINE.law, kvp=120, mas=40)), 21, "model", mas=25)
     one = step(found, "mAs by hand")
     assert f"kVp follows by {'the physics model' if one.school == 'model' else 'the 15 % rule'}" in one.why
+
+
+@pytest.mark.parametrize(
+    ("before", "after", "model", "said"),
+    [
+        (80, 92, 0.53, None),
+        (80, 92, 0.44, "mAs ×0.5; the beam in this part needs ×0.44 (+0.6 DI)"),
+        (80, 92, 0.57, "(−0.6 DI)"),
+        (60, 79, None, None),
+        (100, 76, None, None),
+        (59, 68, None, "too weak below 60 kVp"),
+        (68, 59, None, "too weak below 60 kVp"),
+        (88, 101, None, "too strong above 100 kVp"),
+        (101, 88, None, "too strong above 100 kVp"),
+        (80, 107, 1.0, "80 to 107 kVp is more than two steps"),
+    ],
+)
+def test_the_15_percent_rule_says_where_it_parts_from_the_beam_or_ends(before, after, model, said):
+    """The model's answer is given; without one the textbooks' limits are said, and beyond two steps nothing else."""
+
+    class Model:
+        def trial(self, kvp):
+            assert kvp == before
+            return self
+
+        def move(self, kvp):
+            assert kvp == after
+            return model
+
+    found = []
+    running = SimpleNamespace(kvp=after, model=Model(), caution=lambda *caution: found.append(caution))
+    steps._fifteen_percent_holds(running, before)
+    assert [cites for *_, cites in found] == ["15 % rule"] * (said is not None)
+    if said:
+        assert said in found[0][1]
+        assert found[0][0] == ("warning" if "more than" in said else "note")

@@ -121,10 +121,10 @@ function List({
             to={`/guide/${one.id}`}
             aria-current={one.id === chosen ? "page" : undefined}
             ref={one.id === chosen ? intoView : undefined}
-            className={`flex min-h-10 items-center border-l-2 px-4 py-1 leading-tight ${one.id === chosen ? "border-beam bg-raised font-semibold" : "border-transparent text-ink-2 hover:text-ink"}`}
+            className={`flex min-h-10 items-center border-l-2 px-4 py-1 leading-tight ${one.id === chosen ? "border-ink bg-raised font-semibold" : "border-transparent text-ink-2 hover:text-ink"}`}
           >
             {grouped ? one.name : `${one.exam} ${one.name}`}
-            {one.local && <span className="ml-2 text-note text-beam">ours</span>}
+            {one.local && <span className="ml-2 text-note text-ink-2">ours</span>}
           </Link>
         </li>
       ))}
@@ -225,7 +225,7 @@ function Sheet({
                 <li key={variant.who} className="py-0.5">
                   <b className="font-semibold">{variant.who}:</b> <Said onBody>{variant.do}</Said>{" "}
                   {variant.instead && (
-                    <Link className="text-beam underline underline-offset-2" to={`/guide/${variant.instead}`}>
+                    <Link className="underline underline-offset-2" to={`/guide/${variant.instead}`}>
                       {nameOf(all, variant.instead)}
                     </Link>
                   )}
@@ -305,8 +305,12 @@ function Sheet({
             <dl>
               {one.faults.map(([seen, change]) => (
                 <div key={seen} className="border-t border-rule py-1">
-                  <dt className="font-semibold">{seen}</dt>
-                  <dd className="text-ink-2">{change}</dd>
+                  <dt className="font-semibold">
+                    <Said>{seen}</Said>
+                  </dt>
+                  <dd className="text-ink-2">
+                    <Said>{change}</Said>
+                  </dd>
                 </div>
               ))}
             </dl>
@@ -369,7 +373,7 @@ function Methods({ title, ways, none }: { title: string; ways: Page["angles"]; n
           {ways.map((way, i) => (
             <li key={way.school} className="py-0.5">
               <b className="font-semibold">{way.name}</b>
-              {ways.length > 1 && i === 0 && <span className="text-beam"> · taken here</span>}{" "}
+              {ways.length > 1 && i === 0 && <span className="text-ink-2"> · taken here</span>}{" "}
               <span className="text-ink-2">
                 <Said>{way.why}</Said>
               </span>

@@ -87,7 +87,7 @@ export function Trend({ trend }: { trend: TrendData }) {
             strokeWidth={2}
           />
         ) : (
-          <circle key={point.id} cx={at.x} cy={at.y} r={3.2} fill="var(--beam)" />
+          <circle key={point.id} cx={at.x} cy={at.y} r={3.2} fill="var(--ink-2)" />
         );
       })}
     </svg>

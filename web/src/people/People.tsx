@@ -105,7 +105,7 @@ function Tick({ label, on, onChange }: { label: string; on: boolean; onChange: (
     >
       <span
         aria-hidden
-        className={`flex h-5 w-5 items-center justify-center rounded-xs border ${on ? "border-beam text-beam" : "border-rule-strong"}`}
+        className={`flex h-5 w-5 items-center justify-center rounded-xs border ${on ? "border-ink text-ink" : "border-rule-strong"}`}
       >
         {on ? "✓" : ""}
       </span>

@@ -107,7 +107,7 @@ export function SignInPage() {
                   aria-current={here?.id === one.id ? "true" : undefined}
                   onClick={() => enter(one.id, one.password)}
                 >
-                  <span aria-hidden className={`w-3 ${here?.id === one.id ? "text-beam" : "text-ink-3"}`}>
+                  <span aria-hidden className={`w-3 ${here?.id === one.id ? "text-ink" : "text-ink-3"}`}>
                     {here?.id === one.id ? "●" : "○"}
                   </span>
                   <span className="w-36 font-semibold">{one.name}</span>

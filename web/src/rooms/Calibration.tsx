@@ -355,10 +355,10 @@ function Residuals({ fit }: { fit: Fit }) {
             x2={x(point.kvp)}
             y1={y(0)}
             y2={y(point.residual_percent)}
-            stroke="var(--beam)"
+            stroke="var(--ink-2)"
             strokeWidth={2}
           />
-          <circle cx={x(point.kvp)} cy={y(point.residual_percent)} r={3.5} fill="var(--beam)" />
+          <circle cx={x(point.kvp)} cy={y(point.residual_percent)} r={3.5} fill="var(--ink)" />
           <text x={x(point.kvp)} y={H - 8} textAnchor="middle" fontSize={11} fill="var(--ink-3)">
             {point.kvp} kVp
           </text>

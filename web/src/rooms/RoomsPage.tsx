@@ -40,7 +40,7 @@ export function RoomsPage({ room }: { room: Room }) {
                 type="button"
                 aria-current={one.id === room.id ? "true" : undefined}
                 onClick={() => chooseRoom(one.id)}
-                className={`min-h-11 w-full border-l-4 px-2 text-left break-words hover:bg-raised ${one.id === room.id ? "border-beam bg-raised font-semibold" : "border-transparent"}`}
+                className={`min-h-11 w-full border-l-4 px-2 text-left break-words hover:bg-raised ${one.id === room.id ? "border-ink bg-raised font-semibold" : "border-transparent"}`}
               >
                 {one.name}
               </button>

@@ -45,7 +45,7 @@ export function DiWedge({ di, small = false }: Props) {
         />
         {di !== null && (
           <div
-            className="absolute -inset-y-1 w-[5px] -translate-x-1/2 border border-ground bg-beam transition-[left] duration-150"
+            className="absolute -inset-y-1 w-[5px] -translate-x-1/2 border border-ground bg-ink transition-[left] duration-150"
             style={{ left: `${place(di)}%` }}
           />
         )}

@@ -66,9 +66,9 @@ export function Select({
                 <Radix.Item
                   key={option.value}
                   value={option.value}
-                  className="flex min-h-10 cursor-default items-center gap-2 rounded-xs px-3 outline-none select-none data-highlighted:bg-beam-soft data-highlighted:text-ink"
+                  className="flex min-h-10 cursor-default items-center gap-2 rounded-xs px-3 outline-none select-none data-highlighted:bg-sunken data-highlighted:outline-1 data-highlighted:outline-rule-strong data-highlighted:text-ink"
                 >
-                  <span aria-hidden className="w-3 text-beam">
+                  <span aria-hidden className="w-3 text-ink">
                     <Radix.ItemIndicator>•</Radix.ItemIndicator>
                   </span>
                   <Radix.ItemText>{option.label}</Radix.ItemText>

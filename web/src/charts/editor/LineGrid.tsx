@@ -251,7 +251,7 @@ const Row = memo(
     const { line, place, unit, current, chosen } = props;
     return (
       <tr className={`border-b border-rule ${current ? "bg-raised" : ""}`}>
-        <td className={`border-l-4 ${current ? "border-beam" : "border-transparent"}`}>
+        <td className={`border-l-4 ${current ? "border-ink" : "border-transparent"}`}>
           <Choose label={`Choose ${props.name}`} on={chosen} onChange={props.onChoose} />
         </td>
         <td className="py-0.5 pr-2">
@@ -262,7 +262,7 @@ const Row = memo(
           >
             <b className="font-semibold">{props.name}</b>
             {line.link && (
-              <span className="text-note text-beam" title="Follows another line">
+              <span className="text-note text-ink-2" title="Follows another line">
                 {" "}
                 ↳ follows
               </span>
@@ -296,7 +296,7 @@ const Row = memo(
               tabIndex={active && !editing ? 0 : -1}
               aria-label={`${column.name} of ${props.name}`}
               aria-readonly={!props.editable || off}
-              className={`cursor-cell pr-2 text-right whitespace-nowrap ${column.id === "mas" || column.id === "kvp" ? "font-semibold" : ""} ${off ? "text-ink-3" : ""} ${active ? "shadow-[inset_0_0_0_1px_var(--rule-strong)] focus:shadow-[inset_0_0_0_2px_var(--beam)] focus:outline-none" : ""}`}
+              className={`cursor-cell pr-2 text-right whitespace-nowrap ${column.id === "mas" || column.id === "kvp" ? "font-semibold" : ""} ${off ? "text-ink-3" : ""} ${active ? "shadow-[inset_0_0_0_1px_var(--rule-strong)] focus:shadow-[inset_0_0_0_2px_var(--ink)] focus:outline-none" : ""}`}
               onClick={() => !editing && props.onCell(i)}
               onDoubleClick={() => props.onOpen(i)}
             >
@@ -305,7 +305,7 @@ const Row = memo(
                   autoFocus
                   inputMode="decimal"
                   aria-label={`${column.name} of ${props.name}`}
-                  className="w-full bg-sunken text-right outline-2 outline-beam"
+                  className="w-full bg-sunken text-right outline-2 outline-ink"
                   value={props.draft ?? ""}
                   onChange={(event) => props.onDraft(event.currentTarget.value)}
                   onBlur={props.onLeave}
@@ -354,7 +354,7 @@ export function Choose({ label, on, onChange }: { label: string; on: boolean; on
     >
       <span
         aria-hidden
-        className={`flex h-4.5 w-4.5 items-center justify-center rounded-xs border text-note ${on ? "border-beam text-beam" : "border-rule-strong"}`}
+        className={`flex h-4.5 w-4.5 items-center justify-center rounded-xs border text-note ${on ? "border-ink text-ink" : "border-rule-strong"}`}
       >
         {on ? "✓" : ""}
       </span>

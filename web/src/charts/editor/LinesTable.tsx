@@ -52,7 +52,7 @@ export function LinesTable({ tables, trust, projections, room, unit, selected, o
               onClick={() => line.id != null && onSelect(line.id)}
               className={`cursor-pointer border-b border-rule hover:bg-raised ${chosen ? "bg-raised" : ""}`}
             >
-              <td className={`border-l-4 py-1.5 pl-4 ${chosen ? "border-beam" : "border-transparent"}`}>
+              <td className={`border-l-4 py-1.5 pl-4 ${chosen ? "border-ink" : "border-transparent"}`}>
                 <button
                   type="button"
                   aria-pressed={chosen}

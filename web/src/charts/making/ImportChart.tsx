@@ -83,7 +83,7 @@ export function ImportChart(props: Making) {
       </p>
       <div className="mt-3 flex flex-wrap items-center gap-3">
         <label
-          className={`${buttonClass(file ? "plain" : "main")} cursor-pointer focus-within:outline-2 focus-within:outline-beam`}
+          className={`${buttonClass(file ? "plain" : "main")} cursor-pointer focus-within:outline-2 focus-within:outline-ink`}
         >
           <span>{file ? "Choose another file" : "Choose a file"}</span>
           <input

@@ -35,7 +35,7 @@ export function Versions({
               type="button"
               aria-current={one.id === current ? "true" : undefined}
               onClick={() => onChoose(one.id)}
-              className={`flex min-h-11 w-full items-center gap-2 border-l-4 px-2 text-left hover:bg-raised ${one.id === current ? "border-beam bg-raised" : "border-transparent"}`}
+              className={`flex min-h-11 w-full items-center gap-2 border-l-4 px-2 text-left hover:bg-raised ${one.id === current ? "border-ink bg-raised" : "border-transparent"}`}
             >
               <span aria-hidden className={`w-4 text-center ${STATUS[one.status]?.tone}`}>
                 {STATUS[one.status]?.mark}

@@ -130,7 +130,7 @@ export function WhatIf({ request, room, unit, reference, act }: Props) {
                   <b className="font-semibold text-ink">{trimmed(one.mas, 2)}</b>
                   {one.filter && <span className="text-ink-2">, {filterOf(room, one.filter)}</span>}
                   {one.current ? (
-                    <span className="ml-1 text-beam">now</span>
+                    <span className="ml-1 font-semibold text-ink">now</span>
                   ) : (
                     <span className="block text-ink-3">
                       <Said>{one.said}</Said>
