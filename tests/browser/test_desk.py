@@ -253,3 +253,108 @@ def test_a_first_user_finds_every_step_on_screen(page: Page, site: str):
     expect(row).to_contain_text("24 cm")
     kept = page.request.get(f"{site}/api/exposures?limit=1").json()[0]
     assert (kept["ei"], kept["sid_cm"], kept["grid_ratio"], f"{kept['mas']:g}") == (300, 110, 0, mas)
+
+
+def test_exam_view_and_chart_stand_in_the_address_and_going_back_works(page: Page, site: str):
+    page.goto(f"{site}/desk")
+    measured(page, "lumbar", "Lumbar spine, 3 views", "24")
+    expect(page).to_have_url(re.compile(r"/desk\?room=room-1&exam=lumbar-spine&view=1$"))
+    expect(page).to_have_title("Lumbar spine AP (or PA), Desk · Oakbeam")
+    page.keyboard.press("]")
+    expect(page).to_have_url(re.compile(r"view=2$"))
+    page.go_back()
+    expect(page.get_by_role("link", name="Lumbar spine AP (or PA)")).to_be_visible()
+    expect(part(page, "thickness")).to_have_value("24")
+    # The same address for somebody else: the exam and view, and nothing of the patient.
+    other = page.context.browser.new_context()
+    opened = other.new_page()
+    opened.goto(f"{site}/desk?room=room-1&exam=lumbar-spine&view=3")
+    expect(opened.get_by_role("link", name="Lumbar spine Lateral, L5–S1 spot")).to_be_visible()
+    expect(opened.locator("[data-part=thickness]")).to_have_value("")
+    opened.goto(f"{site}/desk?room=room-1&exam=no-such-exam&view=9")
+    expect(opened.get_by_role("link", name="Lumbar spine Lateral, L5–S1 spot")).to_be_visible()
+    other.close()
+    # Typed work of a keeper outlives a look at another view and a reload.
+    page.goto(f"{site}/charts?room=room-1&tab=check")
+    expect(page.get_by_role("radio", name="Chart check")).to_be_checked()
+    page.get_by_role("button", name="Build a chart").click()
+    page.get_by_label("mAs of exposure 1", exact=True).fill("2.5")
+    page.keyboard.press("Enter")
+    page.get_by_role("link", name="Log").click()
+    page.go_back()
+    page.reload()
+    expect(page.get_by_label("mAs of exposure 1", exact=True)).to_have_value("2.5")
+
+
+def test_a_view_without_a_line_is_marked_and_says_who_has_one(page: Page, site: str):
+    page.goto(f"{site}/desk?room=portable")
+    field = page.get_by_role("combobox", name="Exam or view", exact=True)
+    field.fill("ankle")
+    expect(page.get_by_role("option", name="Ankle AP no line here")).to_be_visible()
+    take(page, "ankle ap", "Ankle AP")
+    expect(page.get_by_text("No technique is shown for this set-up.")).to_be_visible()
+    expect(page.get_by_role("link", name="New line for it")).to_be_visible()
+    page.get_by_role("link", name="Room 1 has a line").click()
+    expect(page.get_by_role("combobox", name="Room: Room 1")).to_be_visible()
+    part(page, "thickness").fill("9")
+    expect(part(page, "mas")).to_have_text(DIGIT)
+
+
+def test_a_trainee_judges_and_is_offered_nothing_that_would_be_refused(page: Page, context: BrowserContext, site: str):
+    sign_in(context, site, "pim")
+    page.goto(f"{site}/desk")
+    measured(page, "lumbar", "Lumbar spine, 3 views", "24")
+    page.keyboard.press("Enter")
+    fill(page, "Index (EI)", "250")
+    expect(page.get_by_text("a technologist records it")).to_be_visible()
+    expect(part(page, "record-accepted")).to_be_disabled()
+    page.goto(f"{site}/charts")
+    expect(page.get_by_text("A chart keeper or physicist makes and changes charts.")).to_be_visible()
+    expect(page.get_by_role("button", name="New line")).to_have_count(0)
+    page.goto(f"{site}/rooms")
+    expect(page.get_by_role("button", name="Save equipment")).to_have_count(0)
+
+
+def test_people_who_work_in_inches_read_inches(page: Page, site: str):
+    """A room whose machine is in inches: whole detents, receptors by name, sentences and the printed chart."""
+    sign_in(page.context, site, "ilse")
+    page.goto(f"{site}/rooms")
+    page.get_by_role("radio", name="inches").click()
+    page.get_by_role("button", name="Save equipment").click()
+    expect(page.get_by_role("button", name="Save equipment")).to_be_disabled()
+    page.get_by_role("button", name="Lengths in cm; switch to in").click()
+    page.goto(f"{site}/desk")
+    measured(page, "knee 4", "Knee, 4 views", "5")
+    page.keyboard.press("p")
+    for detent in ("40 in", "44 in", "48 in"):
+        expect(page.get_by_role("table", name="Another SID").get_by_role("button", name=detent)).to_be_visible()
+    page.get_by_role("button", name="40 in").click()
+    expect(part(page, "sid-value")).to_have_text("40in")
+    expect(page.get_by_text("10 × 12 in lengthwise")).to_be_visible()
+    expect(page.get_by_text("½ in below the tip of the patella").first).to_be_visible()
+    said = page.locator("main").inner_text()
+    assert not re.search(r"\d cm\b", said), re.findall(r".*\d cm\b.*", said)
+    part(page, "thickness").fill("1")
+    page.keyboard.press("Enter")
+    expect(page.get_by_text(re.compile(r"Thickness is 1 in; allowed is \d"))).to_be_visible()
+
+
+def test_notes_open_over_the_set_up_and_never_over_the_numbers(page: Page, demo_site: str):
+    def more_notes(route: Route) -> None:
+        answer = route.fetch()
+        notes = [{"level": "note", "text": f"A note that is number {i}.", "cites": ""} for i in range(6)]
+        route.fulfill(response=answer, json={**answer.json(), "cautions": notes})
+
+    page.route("**/api/techniques", more_notes)
+    page.goto(f"{demo_site}/desk")
+    measured(page, "lumbar", "Lumbar spine, 3 views", "24")
+    for width, height in ((1280, 800), (1920, 1080), (820, 1180)):
+        page.set_viewport_size({"width": width, "height": height})
+        page.get_by_role("button", name="4 more notes").click()
+        box = page.get_by_role("dialog", name="More notes").bounding_box()
+        numbers = page.get_by_test_id("numbers").bounding_box()
+        assert box
+        assert numbers
+        beside = box["x"] + box["width"] <= numbers["x"] + 1
+        assert beside or box["y"] >= numbers["y"] + numbers["height"], (width, box, numbers)
+        page.keyboard.press("Escape")

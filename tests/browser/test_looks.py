@@ -9,7 +9,7 @@ from pathlib import Path
 import pytest
 from axe_playwright_python.sync_playwright import Axe
 from playwright.sync_api import BrowserContext, Page, Route, expect
-from tests.browser.conftest import serve, stop
+from tests.browser.conftest import serve, sign_in, stop
 from tests.browser.test_whole_path import fill, number, take
 
 from oakbeam.demo import clinic
@@ -37,6 +37,26 @@ def violations(page: Page) -> list[str]:
     ]
 
 
+def too_small(page: Page) -> list[str]:
+    """Words that are read at under 14 px, as they stand on the screen: a drawing may be scaled."""
+    return page.evaluate(
+        """() => {
+          const found = [];
+          const walk = document.createTreeWalker(document.body, NodeFilter.SHOW_TEXT);
+          while (walk.nextNode()) {
+            const one = walk.currentNode.parentElement;
+            const words = walk.currentNode.textContent.trim();
+            const { width, height } = one.getBoundingClientRect();
+            if (!words || !width || !height || one.closest(".sr-only, title")) continue;
+            const scale = one.ownerSVGElement ? one.getScreenCTM().a : 1;
+            const px = scale * parseFloat(getComputedStyle(one).fontSize);
+            if (px < 13.9) found.push(`${px.toFixed(1)} ${words}`);
+          }
+          return found;
+        }"""
+    )
+
+
 @pytest.mark.parametrize("theme", ["night", "day"])
 def test_no_serious_accessibility_violation(context: BrowserContext, page: Page, demo_site: str, theme: str):
     prefer(context, theme=theme)
@@ -44,6 +64,7 @@ def test_no_serious_accessibility_violation(context: BrowserContext, page: Page,
         page.goto(f"{demo_site}/{view}")
         settle(page)
         assert violations(page) == [], view
+        assert too_small(page) == [], view
     page.goto(f"{demo_site}/desk")
     take(page, "chest 2", "Chest, 2 views")
     fill(page, "Thickness: not measured", "22")
@@ -55,9 +76,21 @@ def test_no_serious_accessibility_violation(context: BrowserContext, page: Page,
     expect(page.get_by_text("Far over-exposed")).to_be_visible()
     settle(page)
     assert violations(page) == []
+    page.keyboard.press("Escape")
     fill(page, "Thickness", "12")
     expect(page.get_by_role("alert").first).to_be_visible()
     assert violations(page) == []
+    fill(page, "Thickness", "22")
+    for state in ("Patient", "Exposure", "Picture", "What if"):
+        page.get_by_role("radio", name=state).click()
+        settle(page)
+        assert violations(page) == [], state
+        assert too_small(page) == [], state
+    context.set_offline(True)
+    expect(page.locator("[data-part=offline]")).to_be_visible()
+    assert violations(page) == []
+    context.set_offline(False)
+    sign_in(context, demo_site, "joren")
     page.goto(f"{demo_site}/charts")
     page.get_by_role("button", name="New line").click()
     assert violations(page) == []
@@ -69,10 +102,14 @@ def test_no_serious_accessibility_violation(context: BrowserContext, page: Page,
         page.get_by_role("radio", name=tab).click()
         settle(page)
         assert violations(page) == [], tab
+        assert too_small(page) == [], tab
     page.goto(f"{demo_site}/sign-in")
     assert violations(page) == []
     page.get_by_role("button", name="Keys, cautions and help").click()
     expect(page.get_by_role("dialog")).to_be_visible()
+    assert violations(page) == []
+    page.get_by_role("radio", name="Words").click()
+    expect(page.get_by_text("deviation index")).to_be_visible()
     assert violations(page) == []
 
 

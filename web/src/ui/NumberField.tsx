@@ -161,7 +161,9 @@ export function NumberField({
                 ° {caudal.on ? "caudal" : "cephalad"}
               </button>
             ) : (
-              !bare && !slim && unit && <span className="text-note leading-tight whitespace-nowrap text-ink-3">{unit}</span>
+              !bare &&
+              !slim &&
+              unit && <span className="text-note leading-tight whitespace-nowrap text-ink-3">{unit}</span>
             )}
           </div>
         </div>
