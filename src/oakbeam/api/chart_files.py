@@ -16,12 +16,14 @@ from oakbeam.api.chart_making import chart_with_room
 from oakbeam.api.charts import ChartOut, chart_out
 from oakbeam.api.technique_request import room_of
 from oakbeam.api.types import Id, Key, Name, RequestBody
+from oakbeam.catalogue import Catalogue
 from oakbeam.core.charts.line import (
     Chart,
     ChartLine,
 )
 from oakbeam.core.charts.printed_page import sheet
 from oakbeam.core.charts.validation import check_line
+from oakbeam.core.equipment.room import Room
 from oakbeam.core.errors import Refusal
 from oakbeam.core.lengths import LengthUnit
 from oakbeam.formats import chart_csv, chart_import, chart_json, chart_pdf, chart_xlsx
@@ -78,16 +80,20 @@ def preview_import(store: Store, asked: ImportFile) -> PreviewOut:
 
 
 def printed(
-    store: Store, chart_id: int, kind: chart_pdf.Kind, paper: chart_pdf.Paper, across: bool, unit: LengthUnit | None
-) -> tuple[str, bytes]:
-    """(file name, PDF) of a chart; without a unit its lengths are in the room's own."""
-    chart, room, known = chart_with_room(store, chart_id)
+    store: Store,
+    where: tuple[Chart, Room, Catalogue],
+    kind: chart_pdf.Kind,
+    paper: chart_pdf.Paper,
+    across: bool,
+    unit: LengthUnit | None,
+) -> bytes:
+    """The PDF of a chart with its room and the catalogue; without a unit its lengths are in the room's own."""
+    chart, room, known = where
     unit = unit or room.length_unit
     found = exposures.trusts(store, room, known, chart.lines)
     unseen = {line for line, (trust, _) in found.items() if trust == "model"}
     lines = sheet(chart.lines, room, known.projections, unseen, unit)
-    content = chart_pdf.write(chart, room.name, lines, kind, paper, across, unit)
-    return f"chart-{chart.room}-v{chart.version}-{kind}.pdf", content
+    return chart_pdf.write(chart, room.name, lines, kind, paper, across, unit)
 
 
 def import_chart(store: Store, room_id: str, name: str, text: str, actor: str) -> Chart:
@@ -145,8 +151,10 @@ def export_pdf(
     unit: Annotated[LengthUnit | None, Query(description="Of lengths; the room's own unless given")] = None,
 ) -> Response:
     """The chart for the wall, as a booklet, or as a card for the pocket; each page with version, approval and a QR code."""
-    name, content = printed(store, chart_id, kind, paper, across, unit)
-    return as_file(content, "application/pdf", name)
+    where = chart_with_room(store, chart_id)
+    content = printed(store, where, kind, paper, across, unit)
+    chart = where[0]
+    return as_file(content, "application/pdf", f"chart-{chart.room}-v{chart.version}-{kind}.pdf")
 
 
 @router.get("/schemas/chart")

@@ -16,6 +16,7 @@ from typing import Any
 
 from pydantic import TypeAdapter
 
+from oakbeam.api.chart_files import printed
 from oakbeam.api.chart_making import BuildIn, build_chart
 from oakbeam.catalogue import Catalogue
 from oakbeam.core.chart_check import level
@@ -25,13 +26,12 @@ from oakbeam.core.chart_check.run import check_chart
 from oakbeam.core.chart_making import adapt, compare
 from oakbeam.core.chart_making.systems import SYSTEMS
 from oakbeam.core.charts.line import Chart, ChartLine
-from oakbeam.core.charts.printed_page import sheet
 from oakbeam.core.charts.validation import check_line
 from oakbeam.core.equipment.room import Room
 from oakbeam.core.errors import Refusal
 from oakbeam.core.lengths import LENGTH_UNITS
-from oakbeam.formats import chart_csv, chart_json, chart_pdf, chart_xlsx
-from oakbeam.store import Store, charts, exposures, local, rooms
+from oakbeam.formats import chart_csv, chart_json, chart_xlsx
+from oakbeam.store import Store, charts, local, rooms
 
 ACTOR = "command line"
 FORMATS = ("csv", "xlsx", "json")
@@ -198,10 +198,6 @@ def _convert(given: argparse.Namespace, store: Store) -> int:
 
 
 def _print_chart(given: argparse.Namespace, store: Store) -> int:
-    chart, room, known = _found(store, given.chart, given.room)
-    found = exposures.trusts(store, room, known, chart.lines)
-    unseen, unit = {line for line, (trust, _) in found.items() if trust == "model"}, given.unit or room.length_unit
-    lines = sheet(chart.lines, room, known.projections, unseen, unit)
-    content = chart_pdf.write(chart, room.name, lines, given.kind, given.paper, given.landscape, unit)
-    given.target.write_bytes(content)
+    where = _found(store, given.chart, given.room)
+    given.target.write_bytes(printed(store, where, given.kind, given.paper, given.landscape, given.unit))
     return 0

@@ -19,6 +19,13 @@ def in_unit(cm: float, unit: LengthUnit) -> float:
     return cm if unit == "cm" else cm / CM_PER_INCH
 
 
+def length_figure(cm: float, unit: LengthUnit) -> str:
+    """A length [cm] as people read it, without its unit: inches to a tenth, but 4.25 where it is a quarter."""
+    length = in_unit(cm, unit)
+    quarter = round(4 * length) / 4
+    return f"{round(length, 2) if unit == 'cm' else quarter if abs(length - quarter) < 0.005 else round(length, 1):g}"
+
+
 def length_words(cm: float, unit: LengthUnit) -> str:
-    """A length [cm] as people read it, to a tenth: "100 cm", "39.4 in"."""
-    return f"{round(in_unit(cm, unit), 1):g} {unit}"
+    """A length [cm] as people read it: "100 cm", "39.4 in"."""
+    return f"{length_figure(cm, unit)} {unit}"

@@ -38,7 +38,7 @@ from reportlab.platypus import (
 
 from oakbeam.core.charts.line import Chart
 from oakbeam.core.charts.printed_page import Setting, SheetLine
-from oakbeam.core.lengths import LengthUnit, in_unit
+from oakbeam.core.lengths import LengthUnit, length_figure
 
 Kind = Literal["wall", "booklet", "card"]
 Paper = Literal["a3", "a4"]
@@ -59,8 +59,8 @@ class Page:
     unit: LengthUnit = "cm"
 
     def length(self, cm: float) -> str:
-        """A length without its unit, to a tenth."""
-        return f"{round(in_unit(cm, self.unit), 1):g}"
+        """A length without its unit."""
+        return length_figure(cm, self.unit)
 
 
 def write(

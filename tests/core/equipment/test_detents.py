@@ -12,7 +12,7 @@ from oakbeam.core.chart_making.from_model import drafted_line
 from oakbeam.core.equipment.room import USUAL_DETENTS, Grid, Support
 from oakbeam.core.equipment.validation import check_room
 from oakbeam.core.errors import Refusal
-from oakbeam.core.lengths import CM_PER_INCH, in_unit, length_words, to_cm
+from oakbeam.core.lengths import CM_PER_INCH, in_unit, length_figure, length_words, to_cm
 
 INCHES = replace(ROOM, length_unit="in")
 
@@ -30,6 +30,14 @@ def test_a_length_comes_back_from_its_unit(cm, unit):
 def test_a_detent_in_inches_is_whole_in_inches():
     said = [length_words(cm, "in") for cm in INCHES.detents_cm(INCHES.supports[0])]
     assert said == ["40 in", "44 in", "48 in", "60 in", "72 in"]
+
+
+@pytest.mark.parametrize(
+    ("cm", "inches"), [(101.6, "40"), (4.25 * 2.54, "4.25"), (12.5, "4.9"), (100, "39.4"), (0.75 * 2.54, "0.75")]
+)
+def test_printed_inches_are_tenths_or_quarters(cm, inches):
+    assert length_figure(cm, "in") == inches
+    assert length_figure(2.25, "cm") == "2.25"
 
 
 @given(st.floats(90, 190), st.sampled_from(["cm", "in"]))

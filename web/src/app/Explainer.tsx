@@ -1,4 +1,4 @@
-import { useEffect, useMemo, useRef, useState } from "react";
+import { type Ref, useEffect, useMemo, useRef, useState } from "react";
 
 import { type GlossaryTerm, useGlossary } from "../api/queries";
 
@@ -33,7 +33,7 @@ export function lookUp(terms: GlossaryTerm[], words: string): GlossaryTerm | und
 const wordsOf = (node: HTMLElement) => node.dataset.term ?? node.textContent ?? "";
 
 /** What labels the field that has the focus, or the term itself. */
-function named(node: Element | null): HTMLElement | null {
+function labelOf(node: Element | null): HTMLElement | null {
   if (node instanceof HTMLInputElement) return node.labels?.[0] ?? null;
   return node?.querySelector<HTMLElement>(NAMES) ?? node?.closest<HTMLElement>(NAMES) ?? null;
 }
@@ -71,9 +71,13 @@ export function Explainer() {
       else hide();
     };
     const key = (event: KeyboardEvent) => {
-      if (event.key === "Escape") hide();
+      // Escape takes the explanation off, and nothing else then.
+      if (event.key === "Escape" && box.current) {
+        event.stopPropagation();
+        hide();
+      }
       if (event.key !== "F1") return;
-      const at = named(document.activeElement);
+      const at = labelOf(document.activeElement);
       if (!at) return;
       event.preventDefault();
       show(at, 0);
@@ -96,8 +100,14 @@ export function Explainer() {
     () => (shown && glossary.data ? lookUp(glossary.data, shown.words) : undefined),
     [shown, glossary.data],
   );
-  if (!term || !shown?.at.isConnected) return null;
-  const { left, top, bottom } = shown.at.getBoundingClientRect();
+  return (
+    <div aria-live="polite">{term && shown?.at.isConnected && <Box of={term} at={shown.at} box={box} />}</div>
+  );
+}
+
+/** Under the word, or over it where it stands low on the screen. */
+function Box({ of: term, at, box }: { of: GlossaryTerm; at: HTMLElement; box: Ref<HTMLDivElement> }) {
+  const { left, top, bottom } = at.getBoundingClientRect();
   const below = bottom < window.innerHeight * 0.7;
   return (
     <div

@@ -29,9 +29,10 @@ export function ChartsPage({ room }: { room: Room }) {
   const { words, put } = useAddress();
   const chosen = Number(words.get("chart"));
   const line = Number(words.get("line"));
-  const [doing, setDoing] = useAddressWord("do", DOING);
+  const [asked, setDoing] = useAddressWord("do", DOING);
   const newChart = useNewChart();
   const mayEdit = useMay("keeper", "physicist");
+  const doing = mayEdit ? asked : "look";
   useTitle(`${room.name}, Charts`);
 
   const versions = charts.data ?? [];

@@ -37,7 +37,7 @@ import { Numbers } from "./technique/Numbers";
 import { Steps } from "./technique/Steps";
 import { WhatIf } from "./technique/WhatIf";
 import { type Act, useDesk } from "./useDesk";
-import { Said as Sentence } from "../ui/Said";
+import { Said } from "../ui/Said";
 
 const PANELS = ["set-up", "patient", "exposure"] as const;
 type Panel = (typeof PANELS)[number];
@@ -52,7 +52,7 @@ export function useOpenPanels() {
   return { panel, setPanel, beside, setBeside };
 }
 
-/** what changes on the way to the view in hand; from the run sheet of the views that are not skipped. */
+/** What changes on the way to the view in hand; from the run sheet of the views that are not skipped. */
 function useChanges(room: Room, state: DeskState): string[] {
   const views = state.stops.filter((one) => one.projection !== null && one.status !== "skipped");
   const place = views.findIndex((one) => one.key === state.stops[state.at]?.key);
@@ -264,7 +264,7 @@ export function ExamInHand({
         <h1 className="sr-only">
           Desk: {projection.exam} {projection.name}
         </h1>
-        <Said answer={answer} />
+        <Announced answer={answer} />
         <div className="xl:col-span-3">
           <RunSheet
             room={room}
@@ -297,7 +297,7 @@ export function ExamInHand({
               className="border-b border-rule bg-raised px-4 py-1 text-ink xl:px-5"
               data-testid="not-measured"
             >
-              <Sentence>{answer.thickness.said}</Sentence> Type or drag the thickness.
+              <Said>{answer.thickness.said}</Said> Type or drag the thickness.
             </p>
           )}
           <Numbers
@@ -494,14 +494,14 @@ function Working() {
 }
 
 /** One sentence to the ear for each new technique, instead of eleven bare numbers. */
-function Said({ answer }: { answer: TechniqueResponse | undefined }) {
+function Announced({ answer }: { answer: TechniqueResponse | undefined }) {
   const now = answer?.technique;
   const warning = answer?.cautions.find((one) => one.level === "warning");
   return (
     <p className="sr-only" aria-live="polite" data-testid="said">
       {now &&
         `${trimmed(now.kvp, 1)} kilovolt, ${trimmed(now.mas, 2)} milliampere-seconds${warning ? ", caution: " : ""}`}
-      <Sentence>{now && warning?.text}</Sentence>
+      <Said>{now && warning?.text}</Said>
     </p>
   );
 }

@@ -9,7 +9,7 @@ import { useHand, withFingers } from "../ui/hand";
 import { Empty, Refusal, Waiting } from "../ui/Notice";
 import { usePreferences } from "../ui/preferences";
 import { Said } from "../ui/Said";
-import { fromCm, length, lengthsIn, size, trimmed } from "../ui/units";
+import { fromCm, length, lengthsIn, receptorSize, trimmed } from "../ui/units";
 import { focusField, useKeys } from "../ui/useKeys";
 import { QUANTITY, SUPPORT } from "../ui/words";
 import { Body } from "./Body";
@@ -203,10 +203,10 @@ function Sheet({
               rows={[
                 ["Measure", onBody(one.measure)],
                 ["Central ray", onBody(withFingers(one.central_ray, hand))],
-                ["Collimate", `${onBody(one.collimate)} Field ${size(one.field_cm, unit)}.`],
+                ["Collimate", `${onBody(one.collimate)} Field ${receptorSize(one.field_cm, unit)}.`],
                 [
                   "Receptor",
-                  `${size(one.receptor_cm, unit)}, ${(one.receptor_cm[1] ?? 0) >= (one.receptor_cm[0] ?? 0) ? "lengthwise" : "crosswise"}`,
+                  `${receptorSize(one.receptor_cm, unit)}, ${(one.receptor_cm[1] ?? 0) >= (one.receptor_cm[0] ?? 0) ? "lengthwise" : "crosswise"}`,
                 ],
                 ["Breathing", one.breathing.map((code) => words?.breathing?.[code] ?? code).join(" Or: ")],
                 [

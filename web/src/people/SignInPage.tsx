@@ -5,6 +5,7 @@ import { useSignIn, useSignOut } from "../api/bench";
 import { useSession } from "../api/queries";
 import { useTitle } from "../ui/address";
 import { Button } from "../ui/Button";
+import { forgetDrafts } from "../ui/drafts";
 import { Field } from "../ui/Field";
 import { Refusal, Waiting } from "../ui/Notice";
 import { ROLE } from "../ui/words";
@@ -38,6 +39,8 @@ export function SignInPage() {
       {
         // A generated password is changed here before anything else.
         onSuccess: (now) => {
+          // What the person before typed and did not save is not the next one's.
+          if (here && here.id !== now.person?.id) forgetDrafts("");
           setPerson("");
           setPassword("");
           if (!now.must_change) void navigate(home);

@@ -24,8 +24,9 @@ export function RoomsPage({ room }: { room: Room }) {
   const chooseRoom = useChooseRoom();
   const [edited, setEdited] = useDraft<Room | null>(`equipment ${room.id}`, () => null);
   const [name, setName] = useState("");
-  const shown = edited ?? room;
   const mayChange = useMay("physicist");
+  // What a physicist typed and did not save is no room of anybody else.
+  const shown = mayChange ? (edited ?? room) : room;
   const dirty = edited !== null && JSON.stringify(edited) !== JSON.stringify(room);
 
   return (

@@ -30,7 +30,7 @@ export function DiWedge({ di, small = false }: Props) {
       aria-label={di === null ? "Deviation index scale" : `Deviation index ${signed(di)}`}
       className={small ? "w-28" : "w-full"}
     >
-      <div className={`relative ${small ? "h-3" : "h-6"}`}>
+      <div data-drawn className={`relative ${small ? "h-3" : "h-6"}`}>
         <div className="absolute inset-0 flex overflow-hidden rounded-xs border border-rule-strong">
           {STEPS.map((step) => (
             <div

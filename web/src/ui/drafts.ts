@@ -15,7 +15,14 @@ function kept<T>(of: string): T | undefined {
 /** Typed work that is not saved yet: it outlives a look at another view and a reload, in this tab only. */
 export function useDraft<T>(of: string, start: () => T): [T, (next: T | ((now: T) => T)) => void] {
   const [typed, setTyped] = useState<T>(() => kept<T>(of) ?? start());
-  useEffect(() => sessionStorage.setItem(place(of), JSON.stringify({ typed })), [of, typed]);
+  useEffect(() => {
+    try {
+      sessionStorage.setItem(place(of), JSON.stringify({ typed }));
+    } catch {
+      // More than the tab may hold, as a large spreadsheet: it then lasts while the view is open.
+      sessionStorage.removeItem(place(of));
+    }
+  }, [of, typed]);
   return [typed, setTyped];
 }
 

@@ -1,13 +1,14 @@
 import { describe, expect, it } from "vitest";
 
 import {
+  fieldSize,
   figure,
   fromCm,
   length,
   lengthsIn,
   readAs,
+  receptorSize,
   signed,
-  size,
   toCm,
   trimmed,
   typed,
@@ -119,6 +120,9 @@ it.each([
   [[42.6, 43.2], "42.6 × 43.2 cm", "17 × 17 in"],
   [[26, 20], "26 × 20 cm", "10.2 × 7.9 in"],
 ])("a receptor of %s is named", (cm, inCm, inInches) => {
-  expect(size(cm, "cm")).toBe(inCm);
-  expect(size(cm, "in")).toBe(inInches);
+  expect(receptorSize(cm, "cm")).toBe(inCm);
+  expect(receptorSize(cm, "in")).toBe(inInches);
 });
+
+it("a field is measured, also where a receptor of its size has a name", () =>
+  expect(fieldSize([24.2, 30.3], "in")).toBe("9.5 × 11.9 in"));

@@ -154,12 +154,15 @@ const NAMED: [number, number, string][] = [
   [43, 43, "17 × 17"],
 ];
 
-/** A receptor's or a field's size, width × height: "35 × 43 cm", "14 × 17 in"; measured out where it has no name. */
-export function size([width, height]: readonly number[], unit: Unit): string {
-  if (width === undefined || height === undefined) return "";
-  if (unit === "cm") return `${trimmed(width, 1)} × ${trimmed(height, 1)} cm`;
+/** A field's size as it measures, width × height. */
+export const fieldSize = ([width = 0, height = 0]: readonly number[], unit: Unit) =>
+  `${trimmed(fromCm(width, unit), 1)} × ${length(height, unit)}`;
+
+/** A receptor's size by its name, width × height: "35 × 43 cm", "14 × 17 in"; as it measures where it has no name. */
+export function receptorSize(size: readonly number[], unit: Unit): string {
+  const [width = 0, height = 0] = size;
   const [small, large] = width <= height ? [width, height] : [height, width];
   const named = NAMED.find(([a, b]) => Math.abs(a - small) < 0.6 && Math.abs(b - large) < 0.6)?.[2];
-  if (named) return `${width <= height ? named : named.split(" × ").reverse().join(" × ")} in`;
-  return `${trimmed(fromCm(width, unit), 1)} × ${trimmed(fromCm(height, unit), 1)} in`;
+  if (unit === "cm" || !named) return fieldSize(size, unit);
+  return `${width <= height ? named : named.split(" × ").reverse().join(" × ")} in`;
 }

@@ -7,7 +7,7 @@ from collections.abc import Sequence
 
 from oakbeam.core.equipment.generator import Generator
 from oakbeam.core.equipment.room import METHODS, NO_FILTER, Grid, Receptor, Room, Support
-from oakbeam.core.errors import OutOfRange, Refusal, unknown, within
+from oakbeam.core.errors import OutOfRange, Refusal, one_of, within
 from oakbeam.core.lengths import LENGTH_UNITS
 from oakbeam.core.physics.beam.model import (
     ANODE_ANGLE_RANGE_DEG,
@@ -28,6 +28,7 @@ def check_room(room: Room) -> Room:
     """Return the room when it is whole; raise Refusal or OutOfRange with the field at fault otherwise."""
     if not room.name.strip() or len(room.name) > 80:
         raise Refusal("Name needed", "A room needs a name of at most 80 characters.", None, "name")
+    one_of("length_unit", room.length_unit, LENGTH_UNITS)
     _check_generator(room.generator)
     within("tube.filtration_mm_al", room.tube.filtration_mm_al, *FILTRATION_RANGE_MM_AL, "mm Al")
     within("tube.filtration_mm_cu", room.tube.filtration_mm_cu, *FILTRATION_RANGE_MM_CU, "mm Cu")
@@ -89,8 +90,6 @@ MOST_DETENTS = 12
 
 
 def _check_detents(room: Room, support: Support) -> None:
-    if room.length_unit not in LENGTH_UNITS:
-        raise unknown("length_unit", room.length_unit, LENGTH_UNITS)
     name = f"{SUPPORT_NAMES[support.id]}, SID detents"
     if len(support.sid_detents) > MOST_DETENTS or any(b <= a for a, b in itertools.pairwise(support.sid_detents)):
         raise Refusal("SID detents", f"{name}: at most {MOST_DETENTS}, from near to far.", None, "supports")

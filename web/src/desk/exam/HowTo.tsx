@@ -4,7 +4,7 @@ import { Link } from "react-router";
 import type { Choices, Projection, TechniqueResponse } from "../../api/queries";
 import { useHand, withFingers } from "../../ui/hand";
 import { Said } from "../../ui/Said";
-import { size, type Unit } from "../../ui/units";
+import { receptorSize, type Unit } from "../../ui/units";
 import { type Stop } from "../state";
 
 interface Props {
@@ -85,7 +85,7 @@ export function HowTo({
           </span>
         </Row>
         <Row name="Receptor">
-          {size(projection.receptor_cm, unit)} {lies}
+          {receptorSize(projection.receptor_cm, unit)} {lies}
         </Row>
         <Row name="Measure">
           <Said onBody>{projection.measure}</Said>

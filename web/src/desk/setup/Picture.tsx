@@ -1,6 +1,6 @@
 import type { TechniqueResponse } from "../../api/queries";
 import { SetUpDrawing } from "../../ui/SetUpDrawing";
-import { CM_PER_IN, length, signed, size, trimmed, type Unit } from "../../ui/units";
+import { CM_PER_IN, fieldSize, length, signed, trimmed, type Unit } from "../../ui/units";
 import { type Act } from "../useDesk";
 import { Said } from "../../ui/Said";
 
@@ -44,7 +44,7 @@ export function Picture({ answer, unit, act }: { answer: TechniqueResponse; unit
           <Row name="Receptor">centre it {length(figures.receptor_shift_cm, unit)} along the ray</Row>
         )}
         <Row name="Light on skin">
-          {size(figures.field_at_skin_cm, unit)} for {size(figures.field_cm, unit)} at the receptor
+          {fieldSize(figures.field_at_skin_cm, unit)} for {fieldSize(figures.field_cm, unit)} at the receptor
         </Row>
         {figures.heel && (
           <Row name="Heel">

@@ -2,7 +2,7 @@ import type { ReactNode } from "react";
 
 import type { TechniqueResponse } from "../../api/queries";
 import { Term } from "../../ui/Term";
-import { figure, signed, size, trimmed, type Unit } from "../../ui/units";
+import { fieldSize, figure, signed, trimmed, type Unit } from "../../ui/units";
 import { QUANTITY } from "../../ui/words";
 
 type Expected = TechniqueResponse["forecast"];
@@ -88,7 +88,7 @@ export function MoreFigures({ answer, unit }: { answer: TechniqueResponse; unit:
       {forecast.energy_imparted_mj != null && (
         <Item name="energy imparted">{figure(forecast.energy_imparted_mj)} mJ</Item>
       )}
-      <Item name="light on skin">{size(forecast.field_at_skin_cm, unit)}</Item>
+      <Item name="light on skin">{fieldSize(forecast.field_at_skin_cm, unit)}</Item>
       {forecast.contrast != null && (
         <Item name={forecast.detail ?? "detail"} plain>
           contrast {(100 * forecast.contrast).toFixed(1)} %, <Term>CNR</Term> {(forecast.cnr ?? 0).toFixed(0)}
@@ -123,6 +123,7 @@ function Band({ forecast }: { forecast: Expected }) {
   return (
     <div
       aria-hidden
+      data-drawn
       className="relative my-1 h-2.5 border-b border-rule-strong [@media(max-height:30rem)]:hidden"
     >
       <div
@@ -158,6 +159,7 @@ function Dose({ forecast }: { forecast: Expected }) {
     <div className="my-1" title={`For ${level.of_whom}; ${level.source}. Local levels rule.`}>
       <div
         aria-hidden
+        data-drawn
         className="relative h-2.5 border-b border-rule-strong [@media(max-height:30rem)]:hidden"
       >
         <div
