@@ -51,7 +51,7 @@ def test_from_an_accepted_exposure_to_the_log(page: Page, site: str) -> None:
     page.get_by_label("kVp", exact=True).fill("68")
     page.get_by_label("mAs", exact=True).fill("8")
     page.get_by_label("Index, if there is one").fill("504")
-    page.get_by_label("mAs doubles every (cm)").fill("4.5")  # as taught; else the model's own for a knee
+    page.get_by_label("mAs doubles every").fill("4.5")  # as taught; else the model's own for a knee
     expect(page.get_by_text("The exposure was DI +1.0; on target it would have been 6.35 mAs")).to_be_visible()
     expect(page.get_by_role("img", name="kVp and mAs over thickness")).to_be_visible()
     page.get_by_role("button", name="Add to a new version 2").click()

@@ -8,11 +8,11 @@ from oakbeam import catalogue
 from oakbeam.demo import clinic
 from tools import coverage
 
-# In one process, since working everything out takes ten seconds.
+# In one process, and once for it, since working everything out takes ten seconds: tests of other files may come in between.
 pytestmark = pytest.mark.xdist_group("coverage")
 
 
-@pytest.fixture(scope="module")
+@pytest.fixture(scope="session")
 def everything():
     return [one for room in clinic.rooms() for one in coverage.tried(room, clinic.chart_lines(room))]
 

@@ -1,5 +1,4 @@
 import { useEffect, useRef } from "react";
-import { useLocation, useNavigationType } from "react-router";
 
 import type { Exam, Projection } from "../api/queries";
 import { useAddress } from "../ui/address";
@@ -13,6 +12,7 @@ interface Place {
 }
 
 const same = (a: Place, b: Place) => a.exam === b.exam && a.view === b.view;
+const said = (words: URLSearchParams): Place => ({ exam: words.get("exam"), view: words.get("view") });
 const NOWHERE: Place = { exam: null, view: null };
 
 /** Where the Desk is: nothing of the patient. */
@@ -48,22 +48,33 @@ function follow(to: Place, state: DeskState, exams: Exam[], projections: Project
  */
 export function useDeskAddress(state: DeskState, exams: Exam[], projections: Projection[], act: Act) {
   const { words, put } = useAddress();
-  const { key } = useLocation();
-  const wentThere = useNavigationType() === "POP";
-  const said: Place = { exam: words.get("exam"), view: words.get("view") };
   const mine = placeOf(state);
-  const obeyed = useRef<string>(null);
-  const written = useRef<Place>(NOWHERE);
+  // The last place that was written or gone to; null before the address that the Desk was opened by was looked at.
+  const written = useRef<Place>(null);
+
+  function goTo(said: Place) {
+    written.current = said;
+    if (!same(said, mine) && !same(said, NOWHERE)) follow(said, state, exams, projections, act);
+  }
+  const latest = useRef(goTo);
+
   useEffect(() => {
-    // Somebody opened this address, or went back or on to it. What is written below shows in it only after a while, and until
-    // then what it says is nobody's wish.
-    const arrived = obeyed.current === null || (wentThere && key !== obeyed.current);
-    obeyed.current = key;
-    if (arrived) written.current = said;
+    latest.current = goTo;
+    if (written.current === null) return goTo(said(words));
     if (same(mine, written.current)) return;
-    if (arrived && !same(said, NOWHERE)) return follow(said, state, exams, projections, act);
     const replace = same(mine, NOWHERE) || same(written.current, NOWHERE);
     written.current = mine;
     put({ ...mine }, { replace });
   });
+
+  useEffect(() => {
+    // Going back or on is heard from the window: what is written here shows in the router's address only after a while.
+    const { pathname } = window.location;
+    function gone() {
+      if (window.location.pathname === pathname)
+        latest.current(said(new URLSearchParams(window.location.search)));
+    }
+    window.addEventListener("popstate", gone);
+    return () => window.removeEventListener("popstate", gone);
+  }, []);
 }
