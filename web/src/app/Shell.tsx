@@ -64,7 +64,7 @@ export function Shell({
       >
         Skip to the view
       </a>
-      <header className="no-print flex shrink-0 flex-wrap items-stretch gap-x-4 border-b border-rule px-4 lg:h-[3.25rem] lg:flex-nowrap xl:gap-6 xl:px-5">
+      <header className="no-print flex shrink-0 flex-wrap items-stretch gap-x-4 border-b border-rule px-4 pt-1 lg:h-[3.25rem] lg:flex-nowrap lg:pt-0 xl:gap-6 xl:px-5">
         <div className="flex items-center gap-2 font-semibold tracking-wide">
           <svg aria-hidden width="20" height="20" viewBox="0 0 20 20">
             <path d="M10 1 L2 19 H18 Z" fill="none" stroke="var(--beam)" strokeWidth="1.6" />

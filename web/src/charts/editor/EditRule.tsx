@@ -123,7 +123,7 @@ export function EditRule({ line, saving, error, onSave, onRemove }: Props) {
           {law.name === "fixed_kvp" ? (
             <LengthField
               id="law-parameter"
-              label="Doubles"
+              label="×2 per"
               digits={2}
               value={law.doubling_cm}
               onChange={(value) => keep(value, (doubling_cm) => ({ ...law, doubling_cm }))}

@@ -29,7 +29,7 @@ export function ShareCurve({ curve, believed }: { curve: Schemas["ExpectedShare"
       {[0.5, 0.75, 1].map((share) => (
         <g key={share}>
           <line x1={PAD.left} x2={W - PAD.right} y1={y(share)} y2={y(share)} stroke="var(--rule)" />
-          <text x={PAD.left - 4} y={y(share) + 4} textAnchor="end" fontSize={14} fill="var(--ink-3)">
+          <text x={PAD.left - 4} y={y(share) + 4} textAnchor="end" fontSize={11} fill="var(--ink-3)">
             {percent(share)}
           </text>
         </g>
@@ -42,13 +42,13 @@ export function ShareCurve({ curve, believed }: { curve: Schemas["ExpectedShare"
             x={at(one)[0]}
             y={H - PAD.bottom + 14}
             textAnchor="middle"
-            fontSize={14}
+            fontSize={11}
             fill="var(--ink-3)"
           >
             {one.exposures}
           </text>
         ))}
-      <text x={W - PAD.right} y={H - 8} textAnchor="end" fontSize={14} fill="var(--ink-2)">
+      <text x={W - PAD.right} y={H - 8} textAnchor="end" fontSize={11} fill="var(--ink-2)">
         test exposures; images within ±1 DI
       </text>
       <path
