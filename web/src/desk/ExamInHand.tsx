@@ -377,7 +377,6 @@ export function ExamInHand({
                   answer={answer}
                   shape={shape}
                   usualFieldCm={projection.field_cm}
-                  unit={unit}
                 />
               ) : panel === "patient" ? (
                 <PatientPanel choices={choices.data} state={state} act={act} answer={answer} unit={unit} />

@@ -5,7 +5,7 @@ import { useDraft } from "../../ui/drafts";
 import { Empty, Refusal, Waiting } from "../../ui/Notice";
 import { NumberField } from "../../ui/NumberField";
 import { Segmented } from "../../ui/Segmented";
-import { figure, fromCm, lengthsIn, signed, toCm, type Unit } from "../../ui/units";
+import { figure, lengthsIn, signed, type Unit } from "../../ui/units";
 import { SYSTEM } from "../../ui/words";
 import { ConditionFields, type Conditions, startingConditions } from "./ConditionFields";
 import { LineView } from "../editor/LineView";
@@ -95,15 +95,11 @@ export function NewLine({
         <fieldset className="border-t border-rule pt-3">
           <legend className="text-ink-2">The accepted exposure</legend>
           <div className="mt-1 grid grid-cols-2 gap-2.5">
-            <NumberField
+            <LengthField
               id="base-thickness"
               label="Measured thickness"
-              unit={unit}
-              digits={1}
-              value={exposure.thickness_cm === null ? null : fromCm(exposure.thickness_cm, unit)}
-              onChange={(value) =>
-                put({ exposure: { ...exposure, thickness_cm: value === null ? null : toCm(value, unit) } })
-              }
+              value={exposure.thickness_cm}
+              onChange={(thickness_cm) => put({ exposure: { ...exposure, thickness_cm } })}
             />
             {digital && (
               <NumberField

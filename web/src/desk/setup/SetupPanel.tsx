@@ -3,7 +3,8 @@ import { useState } from "react";
 import type { Room, TechniqueResponse } from "../../api/queries";
 import { NumberField } from "../../ui/NumberField";
 import { Select } from "../../ui/Select";
-import { fromCm, toCm, trimmed, type Unit } from "../../ui/units";
+import { LengthField } from "../../ui/LengthField";
+import { trimmed } from "../../ui/units";
 import { filterOptions, GRID_RATIOS, grid, NO_FILTER, SUPPORT } from "../../ui/words";
 import { type DeskState, type Overrides, type Stop } from "../state";
 import { type Act } from "../useDesk";
@@ -21,11 +22,10 @@ interface Props {
   shape: TechniqueResponse | undefined;
   /** The field that is usual for the view. */
   usualFieldCm: readonly [number, number];
-  unit: Unit;
 }
 
 /** Where tube, part and receptor stand. Everything left alone stays as charted. */
-export function SetupPanel({ room, state, stop, act, answer, shape, usualFieldCm, unit }: Props) {
+export function SetupPanel({ room, state, stop, act, answer, shape, usualFieldCm }: Props) {
   const { setup } = stop;
   const line = answer?.chart.line;
   const now = answer?.technique;
@@ -43,20 +43,18 @@ export function SetupPanel({ room, state, stop, act, answer, shape, usualFieldCm
     hint?: string,
     slim?: string,
   ) => (
-    <NumberField
+    <LengthField
       id={id}
       label={label}
-      unit={unit}
       {...(hint ? { hint } : {})}
       {...(slim ? { slim } : {})}
       {...(id === "sid" ? { part: "sid" } : {})}
       signed={key === "grid_offset_cm"}
-      value={setup[key] === undefined ? null : fromCm(setup[key], unit)}
-      placeholder={shown === undefined ? "" : trimmed(fromCm(shown, unit), 1)}
-      digits={1}
-      onChange={(value) =>
+      value={setup[key]}
+      placeholder={shown}
+      onChange={(cm) =>
         set({
-          [key]: value === null ? null : toCm(value, unit),
+          [key]: cm,
           ...(key === "sid_cm" ? { tube_height_cm: null } : key === "tube_height_cm" ? { sid_cm: null } : {}),
         })
       }
@@ -70,7 +68,7 @@ export function SetupPanel({ room, state, stop, act, answer, shape, usualFieldCm
         charted={figures?.tube_angle_deg ?? 0}
         onChange={(value) => set({ tube_angle_deg: value })}
       />
-      <AngleAdvice state={state} stop={stop} act={act} answer={answer} shape={shape} unit={unit} />
+      <AngleAdvice state={state} stop={stop} act={act} answer={answer} shape={shape} />
       {tilted && lengthField("tube-height", "Or tube height", "tube_height_cm", figures?.tube_height_cm)}
       <Select
         label="Support"
@@ -109,7 +107,7 @@ export function SetupPanel({ room, state, stop, act, answer, shape, usualFieldCm
         />
       )}
       <div className="col-span-2 grid grid-cols-3 gap-2">
-        <FieldSize set={set} setup={setup} shown={figures?.field_cm} usual={usualFieldCm} unit={unit} />
+        <FieldSize set={set} setup={setup} shown={figures?.field_cm} usual={usualFieldCm} />
         {lengthField("gap", "Receptor gap", "gap_cm", figures?.gap_cm, undefined, "Gap")}
       </div>
       {loose && (
@@ -169,35 +167,30 @@ function FieldSize({
   setup,
   shown,
   usual,
-  unit,
 }: {
   set: (change: { field_cm: [number, number] | null }) => void;
   setup: Overrides;
   shown: [number, number] | number[] | undefined;
   usual: readonly [number, number];
-  unit: Unit;
 }) {
   const [width, height] = setup.field_cm ?? [null, null];
-  const change = (side: 0 | 1, value: number | null) => {
-    if (value === null) return set({ field_cm: null });
+  const change = (side: 0 | 1, cm: number | null) => {
+    if (cm === null) return set({ field_cm: null });
     // The side that nobody typed is the one that is shown, or the usual one while none is.
     const other = side === 0 ? (height ?? shown?.[1] ?? usual[1]) : (width ?? shown?.[0] ?? usual[0]);
-    const cm = toCm(value, unit);
     return set({ field_cm: side === 0 ? [cm, other] : [other, cm] });
   };
   return (
     <>
       {(["Field width", "Field height"] as const).map((label, side) => (
-        <NumberField
+        <LengthField
           key={label}
           id={side === 0 ? "field-w" : "field-h"}
           label={label}
           slim={side === 0 ? "Width" : "Height"}
-          unit={unit}
-          value={[width, height][side] == null ? null : fromCm([width, height][side] as number, unit)}
-          placeholder={shown?.[side] == null ? "" : trimmed(fromCm(shown[side], unit), 1)}
-          digits={1}
-          onChange={(value) => change(side as 0 | 1, value)}
+          value={[width, height][side]}
+          placeholder={shown?.[side]}
+          onChange={(cm) => change(side as 0 | 1, cm)}
         />
       ))}
     </>
@@ -219,14 +212,12 @@ function AngleAdvice({
   act,
   answer,
   shape,
-  unit,
 }: {
   state: DeskState;
   stop: Stop;
   act: Act;
   answer: TechniqueResponse | undefined;
   shape: TechniqueResponse | undefined;
-  unit: Unit;
 }) {
   if (!shape) return null;
   const { angle, turn } = shape;
@@ -237,15 +228,13 @@ function AngleAdvice({
     id: keyof Facts & ("pelvis_cm" | "pelvis_pad_cm" | "chest_depth_cm"),
     label: string,
   ) => (
-    <NumberField
+    <LengthField
       key={id}
       id={id}
       label={label}
-      unit={unit}
-      value={facts[id] == null ? null : fromCm(facts[id], unit)}
+      value={facts[id]}
       placeholder="?"
-      digits={1}
-      onChange={(value) => fact({ [id]: value === null ? null : toCm(value, unit) })}
+      onChange={(cm) => fact({ [id]: cm })}
     />
   );
   const yesNo = (id: "waist_supported" | "shoulder_drops", label: string) => (
