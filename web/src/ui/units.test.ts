@@ -93,7 +93,7 @@ describe("shown numbers", () => {
 
 describe("sentences in inches", () => {
   it.each([
-    ["Line 13 to 36 cm", "Line 5.1 to 14.2 in"],
+    ["Chart covers 13 to 36 cm", "Chart covers 5.1 to 14.2 in"],
     ["At 20° put the focus 101.3 cm up to keep 100 cm.", "At 20° put the focus 39.9 in up to keep 39.4 in."],
     ["35 × 43 cm and 18, 24 or 30.5 cm", "13.8 × 16.9 in and 7.1, 9.4 or 12 in"],
     ["2 kVp per cm from 20 cm", "5.1 kVp per in from 7.9 in"],
@@ -126,3 +126,16 @@ it.each([
 
 it("a field is measured, also where a receptor of its size has a name", () =>
   expect(fieldSize([24.2, 30.3], "in")).toBe("9.5 × 11.9 in"));
+
+it.each([
+  ["length", "-2", "cm", -2],
+  ["length", "−1 in", "cm", -2.54],
+  ["length", "+1.5", "cm", 1.5],
+  ["number", "-5", "kVp", -5],
+  ["number", "− 0", undefined, 0],
+  ["length", "-", "cm", null],
+] as const)("a %s of %s %s has its sign", (reading, text, unit, wanted) => {
+  const found = readAs(reading, text, unit);
+  if (wanted === null) expect(found).toBeNull();
+  else expect(found).toBeCloseTo(wanted);
+});

@@ -100,8 +100,13 @@ export function readAs(
   unit: string | undefined,
   down = false,
 ): number | null {
-  if (reading === "length") return typedLength(text, unit === "in" ? "in" : "cm");
   if (reading === "angle") return typedAngle(text, down);
+  const [, sign = "", rest = ""] = /^\s*([+\-−]?)(.*)$/.exec(text) ?? [];
+  if (sign !== "") {
+    const size = readAs(reading, rest, unit);
+    return size === null || sign === "+" || size === 0 ? size : -size;
+  }
+  if (reading === "length") return typedLength(text, unit === "in" ? "in" : "cm");
   const own = (unit ?? "").toLowerCase();
   const plain = text.trim().toLowerCase();
   return typed(own !== "" && plain.endsWith(own) ? plain.slice(0, -own.length).trim() : plain);
@@ -121,7 +126,7 @@ function quarters(inches: number): string {
 }
 
 /**
- * A sentence with its lengths in the unit asked for: "Line 13 to 36 cm" is "Line 5.1 to 14.2 in". On a body lengths are read
+ * A sentence with its lengths in the unit asked for: "Chart covers 13 to 36 cm" is "Chart covers 5.1 to 14.2 in". On a body lengths are read
  * off by hand, so there they go to the next quarter of an inch. A number "per cm" goes along; areas and mm stay as they are.
  */
 export function lengthsIn(text: string, unit: Unit, onBody = false): string {

@@ -72,11 +72,12 @@ export function Links({ chart, line, lines, name, projections, editable, onChang
           />
           {link && (
             <div key={link.to} className="mt-2 grid grid-cols-3 gap-2">
-              <Offset
+              <NumberField
                 id="link-kvp"
                 label="kVp ±"
+                signed
                 value={link.kvp_added ?? 0}
-                onChange={(kvp_added) => setLink({ ...link, kvp_added })}
+                onChange={(kvp) => setLink({ ...link, kvp_added: kvp ?? 0 })}
               />
               <NumberField
                 id="link-mas"
@@ -112,35 +113,4 @@ function wordsOf(link: Link, unit: Unit): string {
     ...(link.thicker_cm ? [`${signed(fromCm(link.thicker_cm, unit))} ${unit} thicker`] : []),
   ];
   return parts.join(", ") || "the same numbers";
-}
-
-function Offset({
-  id,
-  label,
-  value,
-  onChange,
-}: {
-  id: string;
-  label: string;
-  value: number;
-  onChange: (value: number) => void;
-}) {
-  const [text, setText] = useState(String(value));
-  return (
-    <div className="rounded-sm border border-rule-strong px-2.5 py-1 leading-tight focus-within:border-ink">
-      <label htmlFor={id} className="label block truncate">
-        {label}
-      </label>
-      <input
-        id={id}
-        className="w-full bg-transparent leading-tight outline-none"
-        value={text}
-        onChange={(event) => {
-          setText(event.currentTarget.value);
-          const number = Number(event.currentTarget.value.replace(",", ".").replace("−", "-"));
-          if (Number.isFinite(number)) onChange(number);
-        }}
-      />
-    </div>
-  );
 }

@@ -300,7 +300,8 @@ describe("families of lines", () => {
       "Lumbar spine, 12:1",
     ]);
     fireEvent.keyDown(screen.getAllByRole("option")[1] as HTMLElement, { key: "Enter" });
-    fireEvent.change(await screen.findByLabelText("kVp ±"), { target: { value: "−3" } });
+    await screen.findByLabelText("kVp ±");
+    enter("kVp ±", "−3");
     press("Follow with these");
     expect(server.last("GET /api/charts/11/lines/3/link").query.get("to")).toBe("1");
     expect(onChange).toHaveBeenCalledWith({ to: 1, kvp_added: -3, mas_factor: 1.1, thicker_cm: 0 });

@@ -5,12 +5,13 @@ import type { Schemas } from "../../api/client";
 import type { Line, Projection, Room } from "../../api/queries";
 import { Button } from "../../ui/Button";
 import { Refusal } from "../../ui/Notice";
+import { LengthField } from "../../ui/LengthField";
 import { NumberField } from "../../ui/NumberField";
 import { usePreferences } from "../../ui/preferences";
 import { Segmented } from "../../ui/Segmented";
 import { Select } from "../../ui/Select";
 import { useDraft } from "../../ui/drafts";
-import { figure, fromCm, length, signed, toCm, trimmed } from "../../ui/units";
+import { figure, length, signed, trimmed } from "../../ui/units";
 import { TECHNIQUE_SYSTEM, grid, projectionName, SUPPORT, supportWords } from "../../ui/words";
 import { startingConditions } from "./ConditionFields";
 import { cellValue } from "../editor/cells";
@@ -124,13 +125,12 @@ export function Build(props: Making & { lines: Line[] }) {
                       }
                     />
                     <span className="w-20">
-                      <NumberField
+                      <LengthField
                         bare
                         id={`sid-${i}`}
                         label={`SID of ${at}`}
-                        value={fromCm(shot.sid_cm, unit)}
-                        digits={1}
-                        onChange={(value) => value !== null && put(i, { sid_cm: toCm(value, unit) })}
+                        value={shot.sid_cm}
+                        onChange={(sid_cm) => sid_cm !== null && put(i, { sid_cm })}
                       />
                     </span>
                   </div>
@@ -143,23 +143,21 @@ export function Build(props: Making & { lines: Line[] }) {
                     onChange={(receptor) => put(i, { receptor })}
                   />
                 </td>
-                {(["thickness_cm", "kvp", "mas", "ei"] as const).map((name) => (
-                  <td key={name} className="pr-2">
-                    <NumberField
-                      bare
-                      id={`${name}-${i}`}
-                      label={`${LABEL[name]} of ${at}`}
-                      value={
-                        shot[name] !== null && name === "thickness_cm" ? fromCm(shot[name], unit) : shot[name]
-                      }
-                      onChange={(value) =>
-                        put(i, {
-                          [name]: value !== null && name === "thickness_cm" ? toCm(value, unit) : value,
-                        })
-                      }
-                    />
-                  </td>
-                ))}
+                {(["thickness_cm", "kvp", "mas", "ei"] as const).map((name) => {
+                  const Kind = name === "thickness_cm" ? LengthField : NumberField;
+                  return (
+                    <td key={name} className="pr-2">
+                      <Kind
+                        bare
+                        id={`${name}-${i}`}
+                        label={`${LABEL[name]} of ${at}`}
+                        digits={2}
+                        value={shot[name]}
+                        onChange={(value) => put(i, { [name]: value })}
+                      />
+                    </td>
+                  );
+                })}
                 {phantom && (
                   <td className="pr-2">
                     <input

@@ -1,7 +1,7 @@
 import type { Line, Projection, Room } from "../../api/queries";
+import { LengthField } from "../../ui/LengthField";
 import { NumberField } from "../../ui/NumberField";
 import { Select } from "../../ui/Select";
-import { fromCm, toCm, trimmed, type Unit } from "../../ui/units";
 import { filterOptions, GRID_RATIOS, grid, NO_FILTER, SUPPORT } from "../../ui/words";
 
 /** The conditions of a line as a person fills them in; null where still empty. */
@@ -45,15 +45,12 @@ interface Props {
   lines: Line[];
   value: Conditions;
   onChange: (value: Conditions) => void;
-  unit: Unit;
 }
 
-export function ConditionFields({ room, projections, lines, value, onChange, unit }: Props) {
+export function ConditionFields({ room, projections, lines, value, onChange }: Props) {
   const projection = projections.find((one) => one.id === value.projection);
   const receptor = room.receptors.find((one) => one.id === value.receptor);
   const [low, high] = projection?.usual_range_cm ?? [0.5, 45];
-  const cm = (number: number | null) => (number === null ? null : fromCm(number, unit));
-  const back = (number: number | null) => (number === null ? null : toCm(number, unit));
   return (
     <div className="grid grid-cols-2 gap-2.5">
       <Select
@@ -92,13 +89,11 @@ export function ConditionFields({ room, projections, lines, value, onChange, uni
         options={room.receptors.map((one) => ({ value: one.id, label: one.name }))}
         onChange={(id) => onChange({ ...value, receptor: id, target_ei: null })}
       />
-      <NumberField
+      <LengthField
         id="line-sid"
         label="SID to the receptor"
-        unit={unit}
-        digits={1}
-        value={cm(value.sid_cm)}
-        onChange={(sid) => onChange({ ...value, sid_cm: back(sid) })}
+        value={value.sid_cm}
+        onChange={(cm) => onChange({ ...value, sid_cm: cm })}
       />
       {receptor?.target_ei ? (
         <NumberField
@@ -111,23 +106,19 @@ export function ConditionFields({ room, projections, lines, value, onChange, uni
       ) : (
         <p className="self-end pb-2 text-note text-ink-3">Film: no target index.</p>
       )}
-      <NumberField
+      <LengthField
         id="line-low"
         label="Range from"
-        unit={unit}
-        digits={1}
-        value={cm(value.low_cm)}
-        placeholder={trimmed(fromCm(low, unit), 1)}
-        onChange={(number) => onChange({ ...value, low_cm: back(number) })}
+        value={value.low_cm}
+        placeholder={low}
+        onChange={(cm) => onChange({ ...value, low_cm: cm })}
       />
-      <NumberField
+      <LengthField
         id="line-high"
         label="to"
-        unit={unit}
-        digits={1}
-        value={cm(value.high_cm)}
-        placeholder={trimmed(fromCm(high, unit), 1)}
-        onChange={(number) => onChange({ ...value, high_cm: back(number) })}
+        value={value.high_cm}
+        placeholder={high}
+        onChange={(cm) => onChange({ ...value, high_cm: cm })}
       />
       {room.filters.length > 0 && (
         <Select

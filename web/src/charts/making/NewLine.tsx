@@ -90,7 +90,6 @@ export function NewLine({
           lines={lines}
           value={conditions}
           onChange={(next) => put({ conditions: next })}
-          unit={unit}
         />
         <fieldset className="border-t border-rule pt-3">
           <legend className="text-ink-2">The accepted exposure</legend>

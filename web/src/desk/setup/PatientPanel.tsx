@@ -1,8 +1,10 @@
 import type { Choices, TechniqueResponse } from "../../api/queries";
 import { Button } from "../../ui/Button";
+import { LengthField } from "../../ui/LengthField";
 import { NumberField } from "../../ui/NumberField";
+import { Said } from "../../ui/Said";
 import { Select } from "../../ui/Select";
-import { fromCm, toCm, trimmed, type Unit } from "../../ui/units";
+import { length, type Unit } from "../../ui/units";
 import { type AgeBand, type DeskState, type Habitus, type Patient, type Sex } from "../state";
 import { type Act } from "../useDesk";
 
@@ -45,26 +47,24 @@ export function PatientPanel({ choices, state, act, answer, unit }: Props) {
       .filter((one) => kinds.includes(one.kind))
       .map((one) => ({ value: one.id, label: one.name })),
   ];
-  const length = (cm: number | null) => (cm === null ? null : fromCm(cm, unit));
-  const back = (value: number | null) => (value === null ? null : toCm(value, unit));
   const odd = answer?.cautions.some((one) => one.cites === "caliper plausibility");
   return (
     <div className="grid grid-cols-2 gap-2">
-      <NumberField
+      <LengthField
         id="mat"
         label="Mat counted in"
-        unit={unit}
-        value={length(state.mat_cm)}
+        digits={2}
+        value={state.mat_cm}
         placeholder="0"
-        onChange={(value) => act({ do: "measure", mat_cm: back(value) })}
+        onChange={(cm) => act({ do: "measure", mat_cm: cm })}
       />
-      <NumberField
+      <LengthField
         id="jaw"
         label="Read at outer edge"
-        unit={unit}
-        value={length(state.jaw_cm)}
+        digits={2}
+        value={state.jaw_cm}
         placeholder="0"
-        onChange={(value) => act({ do: "measure", jaw_cm: back(value) })}
+        onChange={(cm) => act({ do: "measure", jaw_cm: cm })}
       />
       <Select
         label="Age, weight"
@@ -96,13 +96,13 @@ export function PatientPanel({ choices, state, act, answer, unit }: Props) {
         placeholder="no calipers"
         onChange={(value) => set({ weight_kg: value })}
       />
-      <NumberField
+      <LengthField
         id="height"
         label="Height"
-        unit={unit}
-        value={patient.height_cm === undefined ? null : fromCm(patient.height_cm, unit)}
+        digits={2}
+        value={patient.height_cm}
         placeholder="no calipers"
-        onChange={(value) => set({ height_cm: back(value) })}
+        onChange={(cm) => set({ height_cm: cm })}
       />
       <Select
         label="Condition"
@@ -137,7 +137,7 @@ export function PatientPanel({ choices, state, act, answer, unit }: Props) {
       />
       {answer && (
         <p className="col-span-2 text-note text-ink-2">
-          {trimmed(fromCm(answer.thickness.cm, unit), 1)} {unit}: {answer.thickness.said}
+          {length(answer.thickness.cm, unit)}: <Said>{answer.thickness.said}</Said>
         </p>
       )}
       {odd && state.confirmed === null && (
