@@ -56,7 +56,7 @@ export function Curve({
         viewBox={`0 0 ${W} ${bottom + 36}`}
         role="img"
         aria-label={`kVp and mAs over thickness${drift ? `; expected deviation index from ${signed(rows[0]?.drift_di ?? 0)} to ${signed(rows[rows.length - 1]?.drift_di ?? 0)}` : ""}`}
-        className="w-full max-w-[34rem]"
+        className="w-full max-w-[22rem]"
       >
         {x.ticks(6).map((tick) => (
           <g key={tick}>

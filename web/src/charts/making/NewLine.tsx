@@ -132,7 +132,7 @@ export function NewLine({
           />
           <Parameter
             id="parameter"
-            className="mt-2 w-1/2"
+            className="mt-2 w-2/3"
             label={PARAMETER[school].label}
             value={parameter}
             placeholder={lengthsIn(PARAMETER[school].usual, unit)}
