@@ -9,6 +9,7 @@ from collections.abc import Iterator
 import pytest
 from playwright.sync_api import BrowserContext, Page, Route, expect
 from tests.browser.conftest import sign_in
+from tests.browser.test_looks import violations
 from tests.browser.test_whole_path import fill, hand_over, number, tab, take
 
 DIGIT = re.compile(r"\d")
@@ -361,4 +362,5 @@ def test_notes_open_over_the_set_up_and_never_over_the_numbers(page: Page, demo_
         assert numbers
         beside = box["x"] + box["width"] <= numbers["x"] + 1
         assert beside or box["y"] >= numbers["y"] + numbers["height"], (width, box, numbers)
+        assert violations(page) == [], width
         page.keyboard.press("Escape")

@@ -27,14 +27,24 @@ def settle(page: Page) -> None:
     expect(page.get_by_text("Reading")).to_have_count(0)
 
 
-def violations(page: Page) -> list[str]:
-    """What is wrong on the page; of a long table or list its first rows, since two thousand cells alike cost ten seconds."""
-    found = Axe().run(page, context={"exclude": [["tr:nth-child(n+25)"], ["li:nth-child(n+25)"]]}).response["violations"]
-    return [
-        f"{one['id']}: {one['nodes'][0]['target']} {one['nodes'][0]['failureSummary']}"
-        for one in found
-        if one["impact"] in ("serious", "critical")
-    ]
+def violations(page: Page, themes: tuple[str, ...] = ("day", "night")) -> list[str]:
+    """What is wrong on the page in either theme, which differ by contrast alone.
+
+    Of a long table or list its first rows, since two thousand cells alike cost ten seconds.
+    """
+    found = []
+    for theme in themes:
+        page.evaluate("theme => { document.documentElement.dataset.theme = theme }", theme)
+        only = {} if theme == themes[-1] else {"runOnly": ["color-contrast"]}
+        context = {"exclude": [["tr:nth-child(n+25)"], ["li:nth-child(n+25)"]]}
+        answer = Axe().run(page, context=context, options={"resultTypes": ["violations"], **only}).response
+        assert answer["testEngine"]["name"] == "axe-core"
+        found += [
+            f"{theme}: {one['id']}: {one['nodes'][0]['target']} {one['nodes'][0]['failureSummary']}"
+            for one in answer["violations"]
+            if one["impact"] in ("serious", "critical")
+        ]
+    return found
 
 
 def too_small(page: Page) -> list[str]:
@@ -57,9 +67,8 @@ def too_small(page: Page) -> list[str]:
     )
 
 
-@pytest.mark.parametrize("theme", ["night", "day"])
-def test_no_serious_accessibility_violation(context: BrowserContext, page: Page, demo_site: str, theme: str):
-    prefer(context, theme=theme)
+def test_no_serious_accessibility_violation(context: BrowserContext, page: Page, demo_site: str):
+    prefer(context, theme="night")
     for view in VIEWS:
         page.goto(f"{demo_site}/{view}")
         settle(page)
@@ -111,14 +120,21 @@ def test_no_serious_accessibility_violation(context: BrowserContext, page: Page,
     page.get_by_role("radio", name="Words").click()
     expect(page.get_by_text("deviation index")).to_be_visible()
     assert violations(page) == []
+    page.clock.install()
+    page.goto(f"{demo_site}/desk")
+    take(page, "chest 2", "Chest, 2 views")
+    page.clock.fast_forward("10:01")
+    expect(page.get_by_text("This console was left alone")).to_be_visible()
+    assert violations(page) == []
 
 
-@pytest.mark.parametrize(("width", "height"), [(1024, 768), (1280, 800), (1920, 1080)])
+@pytest.mark.parametrize(("width", "height"), [(390, 844), (820, 1180), (1024, 768), (1280, 800), (1920, 1080)])
 def test_nothing_scrolls_sideways_and_every_target_is_large_enough(
     context: BrowserContext, page: Page, demo_site: str, width: int, height: int
 ):
     page.set_viewport_size({"width": width, "height": height})
-    for view in VIEWS:
+    # On what is held in the hand the Desk is promised, at a bedside; tables of a chart are for a desk.
+    for view in VIEWS if width >= 1024 else []:
         page.goto(f"{demo_site}/{view}")
         settle(page)
         assert page.evaluate("document.documentElement.scrollWidth") <= width, view
@@ -126,11 +142,18 @@ def test_nothing_scrolls_sideways_and_every_target_is_large_enough(
     take(page, "chest 2", "Chest, 2 views")
     expect(number(page, "mas")).to_be_visible()
     assert page.evaluate("document.documentElement.scrollWidth") <= width
-    targets = page.locator("button:visible, a:visible, [role=combobox]:visible").evaluate_all(
-        "all => all.filter(one => one.getBoundingClientRect().height < 40 && !one.className.includes('sr-only'))"
-        ".map(one => one.textContent)"
-    )
-    assert targets == []
+    least = 40 if width >= 1024 else 44
+    fill(page, "Thickness: not measured", "22")
+    for moment, opens in (("before", "[data-part=exposed]"), ("after", None)):
+        targets = page.locator("button:visible, a:visible, [role=combobox]:visible").evaluate_all(
+            "(all, least) => all.filter(one => !one.className.includes('sr-only'))"
+            ".filter(one => one.getBoundingClientRect().height < least).map(one => one.textContent)",
+            least,
+        )
+        assert targets == [], moment
+        if opens:
+            page.locator(opens).click()
+            expect(page.locator("[data-part=index]")).to_be_visible()
 
 
 def test_a_slow_answer_leaves_no_number_on_screen_and_neither_does_a_refused_one(page: Page, demo_site: str):

@@ -1,5 +1,5 @@
 // @vitest-environment jsdom
-import { beforeEach, expect, it } from "vitest";
+import { beforeEach, expect, it, vi } from "vitest";
 
 import type { GlossaryTerm } from "../api/queries";
 import { fireEvent, screen, serve, show, waitFor } from "../testing/server";
@@ -24,6 +24,8 @@ it.each([
 
 it.each(["", "Name", "(cm)"])("“%s” is no term", (words) => expect(lookUp(TERMS, words)).toBeUndefined());
 
+const onAllWords = vi.fn();
+
 beforeEach(() => {
   serve({ "GET /api/glossary": TERMS });
   show(
@@ -33,7 +35,23 @@ beforeEach(() => {
       <label htmlFor="name">Name</label>
       <input id="name" />
       <Term>DI</Term>
-      <Explainer />
+      <table>
+        <thead>
+          <tr>
+            <th>SID, cm</th>
+            <th>mAs</th>
+          </tr>
+        </thead>
+        <tbody>
+          <tr>
+            <td>
+              <input aria-label="First" />
+            </td>
+          </tr>
+        </tbody>
+      </table>
+      <button>Elsewhere</button>
+      <Explainer onAllWords={onAllWords} />
     </>,
   );
 });
@@ -67,4 +85,14 @@ it("a marked word is explained while it has the focus of the keyboard", async ()
   await waitFor(() => expect(said()).toBe("DI. What DI is."));
   screen.getByLabelText("Name").focus();
   await waitFor(() => expect(said()).toBeUndefined());
+});
+
+it("F1 in a cell explains its column, and where nothing has a name it shows all words", async () => {
+  screen.getByLabelText("First").focus();
+  fireEvent.keyDown(document.activeElement ?? document.body, { key: "F1" });
+  await waitFor(() => expect(said()).toBe("SID. What SID is."));
+  expect(onAllWords).not.toHaveBeenCalled();
+  screen.getByText("Elsewhere").focus();
+  fireEvent.keyDown(document.activeElement ?? document.body, { key: "F1" });
+  expect(onAllWords).toHaveBeenCalledOnce();
 });

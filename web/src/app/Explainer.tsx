@@ -32,17 +32,21 @@ export function lookUp(terms: GlossaryTerm[], words: string): GlossaryTerm | und
 
 const wordsOf = (node: HTMLElement) => node.dataset.term ?? node.textContent ?? "";
 
-/** What labels the field that has the focus, or the term itself. */
+/** What names the thing that has the focus: a field's label, in a table its column's head, or the term itself. */
 function labelOf(node: Element | null): HTMLElement | null {
+  const cell = node?.closest("td");
+  const head = cell?.closest("table")?.tHead?.rows[0]?.cells[cell.cellIndex];
+  if (head) return head;
   if (node instanceof HTMLInputElement) return node.labels?.[0] ?? null;
   return node?.querySelector<HTMLElement>(NAMES) ?? node?.closest<HTMLElement>(NAMES) ?? null;
 }
 
 /**
  * Explains terms: a label, a head of a table or a marked word that is pointed at for half a second, a marked word with the
- * focus, and with F1 the field that has it. Escape, or looking away, takes it off; the pointer may move onto it.
+ * focus, and with F1 the field that has it, or the column it stands in. Where nothing has it F1 shows all words. Escape, or
+ * looking away, takes it off; the pointer may move onto it.
  */
-export function Explainer() {
+export function Explainer({ onAllWords }: { onAllWords: () => void }) {
   const [shown, setShown] = useState<Shown | null>(null);
   const [wanted, setWanted] = useState(false);
   const glossary = useGlossary(wanted);
@@ -77,10 +81,10 @@ export function Explainer() {
         hide();
       }
       if (event.key !== "F1") return;
-      const at = labelOf(document.activeElement);
-      if (!at) return;
       event.preventDefault();
-      show(at, 0);
+      const at = labelOf(document.activeElement);
+      if (at) show(at, 0);
+      else onAllWords();
     };
     document.addEventListener("pointerover", over);
     document.addEventListener("focusin", focus);
@@ -95,7 +99,7 @@ export function Explainer() {
       document.removeEventListener("keydown", key, true);
       window.removeEventListener("scroll", hide, true);
     };
-  }, []);
+  }, [onAllWords]);
   const term = useMemo(
     () => (shown && glossary.data ? lookUp(glossary.data, shown.words) : undefined),
     [shown, glossary.data],

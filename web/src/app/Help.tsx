@@ -17,7 +17,7 @@ const KEYS: { view: string; keys: [string, string][] }[] = [
       ["Shift P", "sign in, or hand the console over"],
       ["c", "centimetres or inches"],
       ["?", "this help"],
-      ["F1", "explains the field or word that has the cursor"],
+      ["F1", "explains the field, column or word that has the cursor; else all words"],
       ["Enter, Escape", "leave a field; Escape takes back what was typed"],
     ],
   },
@@ -74,12 +74,13 @@ const PAGES = [
   { value: "keys", label: "Keys and cautions" },
   { value: "words", label: "Words" },
 ];
+export type HelpPage = "keys" | "words";
 
-export function Help({ open, onClose }: { open: boolean; onClose: () => void }) {
-  const [page, setPage] = useState("keys");
+/** Closed where no page is shown. */
+export function Help({ page, onPage }: { page: HelpPage | null; onPage: (page: HelpPage | null) => void }) {
   const { theme } = usePreferences();
   return (
-    <Dialog.Root open={open} onOpenChange={(next) => !next && onClose()}>
+    <Dialog.Root open={page !== null} onOpenChange={(next) => !next && onPage(null)}>
       <Dialog.Portal>
         <Dialog.Overlay className="fixed inset-0 z-40 bg-sunken/80" />
         <Dialog.Content
@@ -88,7 +89,12 @@ export function Help({ open, onClose }: { open: boolean; onClose: () => void }) 
         >
           <div className="flex flex-wrap items-center gap-x-6 gap-y-1">
             <Dialog.Title className="text-lead">Help</Dialog.Title>
-            <Segmented label="Page of Help" value={page} options={PAGES} onChange={setPage} />
+            <Segmented
+              label="Page of Help"
+              value={page ?? "keys"}
+              options={PAGES}
+              onChange={(to) => onPage(to as HelpPage)}
+            />
             <Button
               tone="quiet"
               className="ml-auto sm:hidden"

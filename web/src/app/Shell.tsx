@@ -1,4 +1,4 @@
-import { type ReactNode, useState } from "react";
+import { type ReactNode, useCallback, useState } from "react";
 import { Link, NavLink, useLocation, useNavigate } from "react-router";
 
 import { type Room, useIdleEnd, useSession } from "../api/queries";
@@ -8,7 +8,7 @@ import { prefer, usePreferences } from "../ui/preferences";
 import { Select } from "../ui/Select";
 import { useKeys } from "../ui/useKeys";
 import { Explainer } from "./Explainer";
-import { Help } from "./Help";
+import { Help, type HelpPage } from "./Help";
 import { Reach } from "./Reach";
 
 const VIEWS = [
@@ -30,7 +30,8 @@ export function Shell({
   children: ReactNode;
 }) {
   const { theme, unit } = usePreferences();
-  const [help, setHelp] = useState(false);
+  const [help, setHelp] = useState<HelpPage | null>(null);
+  const allWords = useCallback(() => setHelp("words"), []);
   const navigate = useNavigate();
   const { pathname, search } = useLocation();
   const chooseRoom = useChooseRoom();
@@ -45,7 +46,7 @@ export function Shell({
       always: true,
       run: () => void navigate(view.to),
     })),
-    { keys: ["?"], shown: "?", does: "Help", always: true, run: () => setHelp(true) },
+    { keys: ["?"], shown: "?", does: "Help", always: true, run: () => setHelp("keys") },
     {
       keys: ["P"],
       shown: "Shift P",
@@ -115,7 +116,7 @@ export function Shell({
             {theme === "night" ? "Day" : "Night"}
           </HeaderButton>
           <WhoIsHere />
-          <HeaderButton label="Keys, cautions and help" onClick={() => setHelp(true)}>
+          <HeaderButton label="Keys, cautions and help" onClick={() => setHelp("keys")}>
             <span className="hidden sm:inline">Help</span> <Key>?</Key>
           </HeaderButton>
         </div>
@@ -124,8 +125,8 @@ export function Shell({
       <main id="main" className="flex min-h-0 flex-1 flex-col">
         {children}
       </main>
-      <Help open={help} onClose={() => setHelp(false)} />
-      <Explainer />
+      <Help page={help} onPage={setHelp} />
+      <Explainer onAllWords={allWords} />
     </div>
   );
 }
@@ -140,7 +141,7 @@ function WhoIsHere() {
     <Link
       to={`/sign-in?back=${encodeURIComponent(pathname + search)}`}
       aria-label={name ? `${name} is signed in; hand over or sign out` : "Sign in"}
-      className="flex min-h-10 max-w-24 items-center rounded-sm sm:max-w-36 px-2 text-ink-2 hover:bg-raised hover:text-ink"
+      className="flex min-h-touch max-w-24 items-center rounded-sm sm:max-w-36 px-2 text-ink-2 hover:bg-raised hover:text-ink"
     >
       <span className="truncate">{name ?? "Sign in"}</span>
     </Link>
@@ -164,7 +165,7 @@ function HeaderButton({
       aria-label={label}
       title={label}
       onClick={onClick}
-      className={`${className} min-h-10 items-center gap-1 rounded-sm px-2 text-ink-2 hover:bg-raised hover:text-ink`}
+      className={`${className} min-h-touch items-center gap-1 rounded-sm px-2 text-ink-2 hover:bg-raised hover:text-ink`}
     >
       {children}
     </button>

@@ -75,7 +75,7 @@ export function GuidePage({ room }: { room: Room }) {
             id="guide-search"
             type="search"
             autoComplete="off"
-            className="min-h-10 w-full rounded-sm border border-rule-strong bg-transparent px-2.5"
+            className="min-h-touch w-full rounded-sm border border-rule-strong bg-transparent px-2.5"
             value={query}
             onChange={(event) => setQuery(event.currentTarget.value)}
             onKeyDown={(event) => {
@@ -121,7 +121,7 @@ function List({
             to={`/guide/${one.id}`}
             aria-current={one.id === chosen ? "page" : undefined}
             ref={one.id === chosen ? intoView : undefined}
-            className={`flex min-h-10 items-center border-l-2 px-4 py-1 leading-tight ${one.id === chosen ? "border-ink bg-raised font-semibold" : "border-transparent text-ink-2 hover:text-ink"}`}
+            className={`flex min-h-touch items-center border-l-2 px-4 py-1 leading-tight ${one.id === chosen ? "border-ink bg-raised font-semibold" : "border-transparent text-ink-2 hover:text-ink"}`}
           >
             {grouped ? one.name : `${one.exam} ${one.name}`}
             {one.local && <span className="ml-2 text-note text-ink-2">ours</span>}

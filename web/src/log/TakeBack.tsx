@@ -18,7 +18,7 @@ export function TakeBack({ exposure, name }: { exposure: Exposure; name: string 
     <Popover.Root onOpenChange={() => undo.reset()}>
       <Popover.Trigger
         aria-label={`Take back: ${name}`}
-        className="min-h-10 px-2 text-note text-ink-2 underline decoration-rule-strong underline-offset-2 hover:text-ink"
+        className="min-h-touch px-2 text-note text-ink-2 underline decoration-rule-strong underline-offset-2 hover:text-ink"
       >
         Take back…
       </Popover.Trigger>

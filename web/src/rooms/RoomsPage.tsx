@@ -72,7 +72,7 @@ export function RoomsPage({ room }: { room: Room }) {
               value={name}
               maxLength={80}
               onChange={(event) => setName(event.currentTarget.value)}
-              className="min-h-10 w-full rounded-sm border border-rule-strong bg-transparent px-2"
+              className="min-h-touch w-full rounded-sm border border-rule-strong bg-transparent px-2"
             />
             <Button type="submit" disabled={name.trim() === "" || add.isPending}>
               Add room

@@ -10,7 +10,7 @@ const TONES: Record<Tone, string> = {
 };
 
 export function buttonClass(tone: Tone = "plain"): string {
-  return `inline-flex min-h-10 items-center justify-center gap-2 whitespace-nowrap rounded-sm border px-3 text-body disabled:opacity-45 ${TONES[tone]}`;
+  return `inline-flex min-h-touch items-center justify-center gap-2 whitespace-nowrap rounded-sm border px-3 text-body disabled:opacity-45 ${TONES[tone]}`;
 }
 
 interface Props extends ButtonHTMLAttributes<HTMLButtonElement> {

@@ -88,7 +88,7 @@ export function Finder({
           aria-activedescendant={open && hits[mark] ? `${list}-${mark}` : undefined}
           autoComplete="off"
           spellCheck={false}
-          className="min-h-10 min-w-0 flex-1 bg-transparent font-semibold outline-none focus:font-normal"
+          className="min-h-touch min-w-0 flex-1 bg-transparent font-semibold outline-none focus:font-normal"
           value={open ? query : shown}
           placeholder={open ? "Type: chest, knee lat, towne…" : label}
           onFocus={() => setOpen(true)}
@@ -118,7 +118,7 @@ export function Finder({
                   event.preventDefault();
                   pick(hit);
                 }}
-                className={`flex min-h-10 cursor-default items-center gap-3 rounded-xs px-3 ${i === mark ? "bg-sunken text-ink outline outline-rule-strong" : ""}`}
+                className={`flex min-h-touch cursor-default items-center gap-3 rounded-xs px-3 ${i === mark ? "bg-sunken text-ink outline outline-rule-strong" : ""}`}
               >
                 <span className="w-10 shrink-0 text-note text-ink-3">
                   {hit.kind === "exam" ? "Exam" : "View"}

@@ -17,7 +17,7 @@ export function Refusal({ error, className = "" }: { error: unknown; className?:
       </p>
       {problem?.status === 401 && pathname !== "/sign-in" && (
         <Link
-          className="inline-flex min-h-10 items-center font-semibold underline"
+          className="inline-flex min-h-touch items-center font-semibold underline"
           to={`/sign-in?back=${encodeURIComponent(pathname + search)}`}
         >
           Sign in

@@ -116,7 +116,7 @@ export function NumberField({
   return (
     <div className={className}>
       <div
-        className={`flex ${bare ? "min-h-10" : "min-h-[2.875rem]"} items-center rounded-sm border ${slim ? "px-2" : "px-2.5"} focus-within:border-ink ${wrong ? "border-bad" : "border-rule-strong"}`}
+        className={`flex ${bare ? "min-h-touch" : "min-h-[2.875rem]"} items-center rounded-sm border ${slim ? "px-2" : "px-2.5"} focus-within:border-ink ${wrong ? "border-bad" : "border-rule-strong"}`}
       >
         <div className="min-w-0 flex-1 leading-tight">
           <div className={bare ? "sr-only" : "flex gap-1"}>
@@ -156,7 +156,7 @@ export function NumberField({
                 aria-label={`Direction: ${caudal.on ? "caudal" : "cephalad"}; switch`}
                 title="Cephalad: toward the head, on a limb toward the trunk. Caudal: the other way."
                 onClick={caudal.turn}
-                className="-my-2.5 -mr-2 min-h-10 shrink-0 rounded-sm px-2 text-note text-ink-2 underline decoration-rule-strong underline-offset-2 hover:text-ink"
+                className="-my-2.5 -mr-2 min-h-touch shrink-0 rounded-sm px-2 text-note text-ink-2 underline decoration-rule-strong underline-offset-2 hover:text-ink"
               >
                 ° {caudal.on ? "caudal" : "cephalad"}
               </button>

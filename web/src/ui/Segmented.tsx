@@ -26,7 +26,7 @@ export function Segmented({ label, value, options, onChange, className = "", tig
         <ToggleGroup.Item
           key={option.value}
           value={option.value}
-          className={`min-h-10 min-w-10 border-b-2 border-rule text-ink-2 hover:text-ink ${tight ? "px-2" : "px-2 xl:px-3"} data-[state=on]:border-ink data-[state=on]:font-semibold data-[state=on]:text-ink`}
+          className={`min-h-touch min-w-10 border-b-2 border-rule text-ink-2 hover:text-ink ${tight ? "px-2" : "px-2 xl:px-3"} data-[state=on]:border-ink data-[state=on]:font-semibold data-[state=on]:text-ink`}
         >
           {option.label}
         </ToggleGroup.Item>

@@ -43,7 +43,7 @@ export function Select({
         <Radix.Trigger
           id={id}
           aria-label={`${label}: ${now?.label ?? "choose"}`}
-          className={`flex w-full items-center justify-between gap-2 rounded-sm border border-rule-strong px-2.5 text-left text-ink hover:border-ink-2 disabled:opacity-45 ${labelled ? "min-h-[2.875rem]" : "min-h-10"}`}
+          className={`flex w-full items-center justify-between gap-2 rounded-sm border border-rule-strong px-2.5 text-left text-ink hover:border-ink-2 disabled:opacity-45 ${labelled ? "min-h-[2.875rem]" : "min-h-touch"}`}
         >
           <span className="min-w-0 leading-tight">
             {labelled && <span className="label block truncate">{label}</span>}
@@ -66,7 +66,7 @@ export function Select({
                 <Radix.Item
                   key={option.value}
                   value={option.value}
-                  className="flex min-h-10 cursor-default items-center gap-2 rounded-xs px-3 outline-none select-none data-highlighted:bg-sunken data-highlighted:outline-1 data-highlighted:outline-rule-strong data-highlighted:text-ink"
+                  className="flex min-h-touch cursor-default items-center gap-2 rounded-xs px-3 outline-none select-none data-highlighted:bg-sunken data-highlighted:outline-1 data-highlighted:outline-rule-strong data-highlighted:text-ink"
                 >
                   <span aria-hidden className="w-3 text-ink">
                     <Radix.ItemIndicator>•</Radix.ItemIndicator>

@@ -127,7 +127,7 @@ export function ChartVersion({
           <input
             aria-label="Show only"
             placeholder="Show only: lumbar, child, tabletop…"
-            className="min-h-10 min-w-40 flex-1 bg-transparent outline-none"
+            className="min-h-touch min-w-40 flex-1 bg-transparent outline-none"
             value={wanted}
             onChange={(event) => {
               setWanted(event.currentTarget.value);

@@ -257,7 +257,7 @@ const Row = memo(
         <td className="py-0.5 pr-2">
           <button
             type="button"
-            className="min-h-10 w-full text-left leading-tight"
+            className="min-h-touch w-full text-left leading-tight"
             onClick={() => props.onCell(3)}
           >
             <b className="font-semibold">{props.name}</b>

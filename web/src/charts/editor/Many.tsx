@@ -4,6 +4,7 @@ import { type Adjustment, lineIn, type Proposal, useAdjust } from "../../api/ben
 import type { Chart, Line, Room } from "../../api/queries";
 import { Button } from "../../ui/Button";
 import { Refusal } from "../../ui/Notice";
+import { NumberField } from "../../ui/NumberField";
 import { Select } from "../../ui/Select";
 import { TECHNIQUE_SYSTEM, GRID_RATIOS, grid } from "../../ui/words";
 import { Choose } from "./LineGrid";
@@ -22,31 +23,24 @@ interface Props {
 /** One change of all the lines that are chosen. It is worked out first, then made as one. */
 export function Many({ chart, room, bench, lines, onDone }: Props) {
   const adjust = useAdjust();
-  const [kvp, setKvp] = useState("");
-  const [mas, setMas] = useState("");
+  const [kvpAdded, setKvpAdded] = useState<number | null>(null);
+  const [masPercent, setMasPercent] = useState<number | null>(null);
   const [ratio, setRatio] = useState(STAY);
   const [receptor, setReceptor] = useState(STAY);
   const [school, setSchool] = useState(STAY);
   const [hold, setHold] = useState(true);
   const [onStations, setOnStations] = useState(false);
   const [refused, setRefused] = useState<Proposal[]>([]);
-  const kvpAdded = signedNumber(kvp);
-  const masPercent = signedNumber(mas);
   const nothing =
-    kvpAdded === null &&
-    masPercent === null &&
-    ratio === STAY &&
-    receptor === STAY &&
-    school === STAY &&
-    !onStations;
+    !kvpAdded && !masPercent && ratio === STAY && receptor === STAY && school === STAY && !onStations;
 
   async function make() {
     const body: Adjustment = {
       lines: lines.flatMap((line) => line.id ?? []),
       hold,
       on_stations: onStations,
-      ...(kvpAdded === null ? {} : { kvp_added: kvpAdded }),
-      ...(masPercent === null ? {} : { mas_percent: masPercent }),
+      ...(kvpAdded ? { kvp_added: kvpAdded } : {}),
+      ...(masPercent ? { mas_percent: masPercent } : {}),
       ...(ratio === STAY ? {} : { grid_ratio: Number(ratio) as NonNullable<Adjustment["grid_ratio"]> }),
       ...(receptor === STAY ? {} : { receptor }),
       ...(school === STAY ? {} : { school: school as NonNullable<Adjustment["school"]> }),
@@ -72,8 +66,24 @@ export function Many({ chart, room, bench, lines, onDone }: Props) {
     >
       <div className="flex flex-wrap items-end gap-2">
         <b className="pb-2.5">{lines.length} chosen</b>
-        <Signed id="many-kvp" label="kVp ±" value={kvp} onChange={setKvp} />
-        <Signed id="many-mas" label="mAs ± %" value={mas} onChange={setMas} />
+        <NumberField
+          signed
+          id="many-kvp"
+          label="kVp ±"
+          className="w-20"
+          placeholder="0"
+          value={kvpAdded}
+          onChange={setKvpAdded}
+        />
+        <NumberField
+          signed
+          id="many-mas"
+          label="mAs ± %"
+          className="w-20"
+          placeholder="0"
+          value={masPercent}
+          onChange={setMasPercent}
+        />
         <Select
           label="Grid"
           labelled
@@ -155,44 +165,5 @@ export function Many({ chart, room, bench, lines, onDone }: Props) {
         </p>
       )}
     </form>
-  );
-}
-
-/** A number with a sign; null where it is none or nothing. */
-function signedNumber(text: string): number | null {
-  const value = Number(text.trim().replace(",", ".").replace("−", "-"));
-  return text.trim() === "" || !Number.isFinite(value) || value === 0 ? null : value;
-}
-
-function Signed({
-  id,
-  label,
-  value,
-  onChange,
-}: {
-  id: string;
-  label: string;
-  value: string;
-  onChange: (text: string) => void;
-}) {
-  const wrong = value.trim() !== "" && !/^[+\-−]?\d+([.,]\d+)?$/.test(value.trim());
-  return (
-    <div
-      className={`w-20 rounded-sm border px-2.5 py-1 leading-tight focus-within:border-ink ${wrong ? "border-bad" : "border-rule-strong"}`}
-    >
-      <label htmlFor={id} className="label block">
-        {label}
-      </label>
-      <input
-        id={id}
-        inputMode="decimal"
-        autoComplete="off"
-        aria-invalid={wrong}
-        placeholder="0"
-        className="w-full bg-transparent leading-tight outline-none"
-        value={value}
-        onChange={(event) => onChange(event.currentTarget.value)}
-      />
-    </div>
   );
 }

@@ -3,7 +3,8 @@ import { useState } from "react";
 import { type Change, lineIn, type LineIn } from "../../api/bench";
 import type { Line } from "../../api/queries";
 import { Button } from "../../ui/Button";
-import { figure } from "../../ui/units";
+import { usePreferences } from "../../ui/preferences";
+import { figure, length, type Unit } from "../../ui/units";
 import type { Conflict } from "./useWorkbench";
 
 type Side = "mine" | "theirs";
@@ -12,17 +13,17 @@ type Flat = Record<string, unknown>;
 const FIELD: Record<string, string> = {
   support: "Support",
   grid_ratio: "Grid",
-  sid_cm: "SID, cm",
+  sid_cm: "SID",
   receptor: "Receptor",
-  range_cm: "Range, cm",
+  range_cm: "Range",
   target_ei: "Target index",
-  field_cm: "Field, cm",
+  field_cm: "Field",
   note: "Note",
   link: "Follows",
   "law.kvp": "kVp",
   "law.mas": "mAs",
-  "law.thickness_cm": "At, cm",
-  "law.doubling_cm": "Doubles, cm",
+  "law.thickness_cm": "At",
+  "law.doubling_cm": "mAs doubles every",
   "law.kvp_per_cm": "kVp per cm",
   law: "Law",
 };
@@ -56,6 +57,7 @@ interface Props {
 
 /** Somebody else was quicker: for each line that both changed, field by field, whose shall it be? Nothing is lost. */
 export function Merge({ conflict, lines, name, onDone }: Props) {
+  const { unit } = usePreferences();
   const [picked, setPicked] = useState<Record<string, Side>>({});
   const both = conflict.lines.flatMap((one) => {
     const mine = conflict.changes.find((change) => change.line === one.line);
@@ -123,8 +125,8 @@ export function Merge({ conflict, lines, name, onDone }: Props) {
                 <Pick
                   name={`${key} ${field}`}
                   value={side(`${key} ${field}`, usual(field))}
-                  mine={`yours: ${words(mine[field])}`}
-                  theirs={`theirs: ${words(theirs[field])}`}
+                  mine={`yours: ${words(field, mine[field], unit)}`}
+                  theirs={`theirs: ${words(field, theirs[field], unit)}`}
                   onPick={(to) => pick(`${key} ${field}`, to)}
                 />
               </div>
@@ -161,10 +163,11 @@ function usualSides(mine: LineIn, base: Line | undefined): (field: string) => Si
 /** What the API leaves out is what it says as nothing. */
 const same = (one: unknown, other: unknown) => JSON.stringify(one ?? null) === JSON.stringify(other ?? null);
 
-function words(value: unknown): string {
+/** A field's value to read; a length in the person's unit. */
+function words(field: string, value: unknown, unit: Unit): string {
   if (value === null || value === undefined || value === "") return "nothing";
-  if (typeof value === "number") return figure(value);
-  if (Array.isArray(value)) return value.map((one) => words(one)).join(" to ");
+  if (typeof value === "number") return field.endsWith("_cm") ? length(value, unit) : figure(value);
+  if (Array.isArray(value)) return value.map((one) => words(field, one, unit)).join(" to ");
   if (typeof value === "object") {
     const law = value as { name?: string; bands?: unknown[]; points?: unknown[] };
     return `${(law.name ?? "a link").replace("_", " ")}${law.bands ? `, ${law.bands.length} bands` : ""}${law.points ? `, ${law.points.length} points` : ""}`;
@@ -193,7 +196,7 @@ function Pick({
           ["theirs", theirs],
         ] as const
       ).map(([to, text]) => (
-        <label key={to} className="flex min-h-10 cursor-pointer items-center gap-2">
+        <label key={to} className="flex min-h-touch cursor-pointer items-center gap-2">
           <input
             type="radio"
             name={`merge ${name}`}

@@ -208,7 +208,7 @@ describe("two editors", () => {
     const { done } = merge(theirs);
     const radio = (name: string) => screen.getByRole<HTMLInputElement>("radio", { name });
     expect(radio("yours: 45").checked).toBe(true);
-    expect(radio("theirs: 115").checked).toBe(true);
+    expect(radio("theirs: 115 cm").checked).toBe(true);
     press("Keep as chosen");
     expect(done()).toEqual([
       expect.objectContaining({

@@ -11,7 +11,7 @@ import { usePreferences } from "../../ui/preferences";
 import { Segmented } from "../../ui/Segmented";
 import { Select } from "../../ui/Select";
 import { useDraft } from "../../ui/drafts";
-import { figure, length, signed, trimmed } from "../../ui/units";
+import { figure, length, signed, trimmed, typedLength } from "../../ui/units";
 import { TECHNIQUE_SYSTEM, grid, projectionName, SUPPORT, supportWords } from "../../ui/words";
 import { startingConditions } from "./ConditionFields";
 import { cellValue } from "../editor/cells";
@@ -32,7 +32,7 @@ interface Shot {
   kvp: number | null;
   mas: number | null;
   ei: number | null;
-  /** A phantom's layers as typed, "soft 19, aluminium 0.5" in cm; empty for a patient. */
+  /** A phantom's layers as typed, "soft 19, aluminium 0.5" in cm where no unit is typed; empty for a patient. */
   layers: string;
 }
 
@@ -163,7 +163,7 @@ export function Build(props: Making & { lines: Line[] }) {
                     <input
                       aria-label={`Layers of ${at}`}
                       placeholder="soft 19, aluminium 0.5"
-                      className="min-h-10 w-full rounded-sm border border-rule-strong bg-transparent px-2.5 outline-none focus:border-ink"
+                      className="min-h-touch w-full rounded-sm border border-rule-strong bg-transparent px-2.5 outline-none focus:border-ink"
                       maxLength={200}
                       value={shot.layers}
                       onChange={(event) => put(i, { layers: event.currentTarget.value })}
@@ -226,15 +226,15 @@ export function Build(props: Making & { lines: Line[] }) {
   );
 }
 
-/** "soft 19, aluminium 0.5" as pairs; what is no pair is sent as it is, so that the refusal can name it. */
+/** "soft 19, aluminium 0.5" in cm, or "soft 7.5 in", as pairs; what is no pair is sent as it is, so that the refusal can name it. */
 function layersOf(text: string): [string, number][] {
   return text
     .split(",")
     .map((one) => one.trim())
     .filter(Boolean)
     .map((one) => {
-      const [material = "", cm = ""] = one.split(/\s+/);
-      return [material.toLowerCase(), Number(cm)];
+      const [material = "", ...thick] = one.split(/\s+/);
+      return [material.toLowerCase(), typedLength(thick.join(" "), "cm") ?? NaN];
     });
 }
 

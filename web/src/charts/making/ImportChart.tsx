@@ -3,9 +3,9 @@ import { useEffect, useState } from "react";
 import { type Preview, useImportPreview } from "../../api/bench";
 import { Button, buttonClass } from "../../ui/Button";
 import { useDraft } from "../../ui/drafts";
+import { LengthField } from "../../ui/LengthField";
 import { FaultTable, Refusal } from "../../ui/Notice";
 import { Select } from "../../ui/Select";
-import { TextField } from "../../ui/TextField";
 import { SUPPORT } from "../../ui/words";
 import { MakeBar } from "./MakeBar";
 import type { Making } from "./making";
@@ -228,11 +228,11 @@ function Fillers({
             />
           ) : (
             <div key={one} className="w-40">
-              <TextField
+              <LengthField
                 id="fill-sid"
-                label="SID, cm"
-                value={values[one] ?? ""}
-                onChange={(value) => value && onFill(one, value)}
+                label="SID"
+                value={values[one] ? Number(values[one]) : null}
+                onChange={(cm) => cm !== null && onFill(one, String(cm))}
               />
             </div>
           ),

@@ -87,7 +87,7 @@ it("what the file has no column for is asked once for all lines", async () => {
     expect(server.last(PREVIEW).body).toMatchObject({ defaults: { support: "table_bucky" } }),
   );
   await pick(/^grid ratio/, "12:1");
-  enter("SID, cm", "107");
+  enter(/^SID/, "107");
   await waitFor(() =>
     expect(server.last(PREVIEW).body).toMatchObject({
       defaults: { support: "table_bucky", grid_ratio: "12", sid_cm: "107" },

@@ -96,7 +96,7 @@ export function Heading({ chart, mayEdit, onNewLine, onGone }: Props) {
             autoFocus
             aria-label="Why it goes back"
             placeholder="What has to change before it can be approved"
-            className="min-h-10 flex-1 rounded-sm border border-rule-strong bg-transparent px-2.5 focus:border-ink"
+            className="min-h-touch flex-1 rounded-sm border border-rule-strong bg-transparent px-2.5 focus:border-ink"
             maxLength={500}
             value={why}
             onChange={(event) => setWhy(event.currentTarget.value)}
@@ -148,7 +148,7 @@ function Files({ chart }: { chart: Chart }) {
               <a
                 href={`/api/charts/${chart.id}/${file.path}${file.group === "paper" ? `&unit=${unit}` : ""}`}
                 download={file.path === "json" ? `chart-${chart.room}-v${chart.version}.json` : ""}
-                className={`flex min-h-10 items-center px-3 data-highlighted:bg-sunken data-highlighted:outline-1 data-highlighted:outline-rule-strong ${i > 0 && FILES[i - 1]?.group !== file.group ? "border-t border-rule" : ""}`}
+                className={`flex min-h-touch items-center px-3 data-highlighted:bg-sunken data-highlighted:outline-1 data-highlighted:outline-rule-strong ${i > 0 && FILES[i - 1]?.group !== file.group ? "border-t border-rule" : ""}`}
               >
                 {file.name}
               </a>

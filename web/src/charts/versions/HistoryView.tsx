@@ -151,7 +151,7 @@ export function Comments({
           <input
             aria-label={lineKey === null ? "Comment on this version" : "Comment on this line"}
             placeholder={lineKey === null ? "Comment on this version" : "Comment on this line"}
-            className="min-h-10 min-w-0 flex-1 rounded-sm border border-rule-strong bg-transparent px-2.5 outline-none focus:border-ink"
+            className="min-h-touch min-w-0 flex-1 rounded-sm border border-rule-strong bg-transparent px-2.5 outline-none focus:border-ink"
             maxLength={1000}
             value={text}
             onChange={(event) => setText(event.currentTarget.value)}

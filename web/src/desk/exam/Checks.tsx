@@ -17,7 +17,7 @@ export function Checks({ checks, state, act }: { checks: string[]; state: DeskSt
     <Popover.Root onOpenChange={() => setDraft(null)}>
       <Popover.Trigger
         id="checks"
-        className={`mr-1 flex min-h-10 items-center gap-1.5 px-2 ${done === checks.length ? "text-good" : "text-ink-2 hover:text-ink"}`}
+        className={`mr-1 flex min-h-touch items-center gap-1.5 px-2 ${done === checks.length ? "text-good" : "text-ink-2 hover:text-ink"}`}
       >
         Checks{" "}
         <b className="font-semibold">
@@ -37,7 +37,7 @@ export function Checks({ checks, state, act }: { checks: string[]; state: DeskSt
               {checks.map((text) => (
                 <label
                   key={text}
-                  className="flex min-h-10 items-center gap-3 rounded-xs px-2 hover:bg-sunken"
+                  className="flex min-h-touch items-center gap-3 rounded-xs px-2 hover:bg-sunken"
                 >
                   <input
                     type="checkbox"

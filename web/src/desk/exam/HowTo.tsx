@@ -42,7 +42,7 @@ export function HowTo({
         <h2 className="text-lead leading-tight">
           <Link
             to={`/guide/${projection.id}`}
-            className="-my-2 inline-flex min-h-10 items-center underline decoration-rule-strong underline-offset-4 hover:decoration-ink"
+            className="-my-2 inline-flex min-h-touch items-center underline decoration-rule-strong underline-offset-4 hover:decoration-ink"
             title="Open its page in the Guide"
           >
             {projection.exam} {projection.name}

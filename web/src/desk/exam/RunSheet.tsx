@@ -150,7 +150,7 @@ export function RunSheet({ room, exams, projections, charted, state, act, checks
           <Popover.Root>
             <Popover.Trigger
               aria-label="Change views"
-              className="min-h-10 px-2 whitespace-nowrap text-ink-2 hover:text-ink"
+              className="min-h-touch px-2 whitespace-nowrap text-ink-2 hover:text-ink"
             >
               Views …
             </Popover.Trigger>
@@ -202,7 +202,7 @@ function View({
       aria-label={`${name}${stop.status === "todo" ? "" : `, ${stop.status}`}${stop.when ? `, only: ${stop.when}` : ""}`}
       title={[name, stop.when && `Only: ${stop.when}.`, stop.note].filter(Boolean).join(" ")}
       onClick={go}
-      className={`flex min-h-10 min-w-0 items-center border-b-2 ${short ? "gap-1 px-1" : "gap-1.5 px-1.5"} ${current ? "border-ink font-semibold text-ink" : "border-transparent text-ink-2 hover:text-ink"}`}
+      className={`flex min-h-touch min-w-0 items-center border-b-2 ${short ? "gap-1 px-1" : "gap-1.5 px-1.5"} ${current ? "border-ink font-semibold text-ink" : "border-transparent text-ink-2 hover:text-ink"}`}
     >
       <span
         aria-hidden
@@ -259,7 +259,7 @@ function Clearance({
       <Popover.Trigger
         aria-label={`Clearance: ${stop.clearance}. ${stop.recorded ?? "open"}`}
         title={stop.recorded ?? stop.clearance ?? ""}
-        className={`flex min-h-10 items-center gap-1 px-1 text-note ${stop.recorded ? "text-good" : "text-warn"}`}
+        className={`flex min-h-touch items-center gap-1 px-1 text-note ${stop.recorded ? "text-good" : "text-warn"}`}
       >
         <span aria-hidden className="text-lead">
           {stop.recorded ? "◆" : "◇"}
@@ -346,7 +346,7 @@ function Wait({ stop, at, act }: { stop: Stop; at: number; act: Act }) {
         setNow(started);
         act({ do: "wait", at, until: stop.wait_until === null ? started + minutes * MINUTE : null });
       }}
-      className={`min-h-10 shrink-0 px-1.5 text-note whitespace-nowrap ${left === null ? "text-ink-2" : left > 0 ? "text-warn" : "text-good"}`}
+      className={`min-h-touch shrink-0 px-1.5 text-note whitespace-nowrap ${left === null ? "text-ink-2" : left > 0 ? "text-warn" : "text-good"}`}
     >
       <span aria-hidden>{left === null ? "◔" : left > 0 ? "◑" : "●"}</span> {words}
     </button>

@@ -39,7 +39,7 @@ export function SaveExam({ state, exams }: { state: DeskState; exams: Exam[] }) 
   if (!maySave) return null;
   return (
     <Popover.Root onOpenChange={() => save.reset()}>
-      <Popover.Trigger className="min-h-10 px-2 whitespace-nowrap text-ink-2 hover:text-ink">
+      <Popover.Trigger className="min-h-touch px-2 whitespace-nowrap text-ink-2 hover:text-ink">
         Save as exam
       </Popover.Trigger>
       <Popover.Portal>

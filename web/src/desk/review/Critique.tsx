@@ -29,7 +29,7 @@ export function Critique({ judging, choices }: { judging: Judging; choices: Choi
               <ToggleGroup.Item
                 key={id}
                 value={id}
-                className="min-h-10 rounded-sm border border-rule-strong px-2 text-note text-ink-2 hover:border-ink-2 data-[state=on]:border-ink data-[state=on]:bg-sunken data-[state=on]:font-semibold data-[state=on]:text-ink"
+                className="min-h-touch rounded-sm border border-rule-strong px-2 text-note text-ink-2 hover:border-ink-2 data-[state=on]:border-ink data-[state=on]:bg-sunken data-[state=on]:font-semibold data-[state=on]:text-ink"
               >
                 <span aria-hidden>{entry.findings.includes(id as Finding) ? "✕ " : ""}</span>
                 {choices?.findings[id] ?? id}

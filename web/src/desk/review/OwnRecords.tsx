@@ -31,7 +31,7 @@ export function OwnRecords({ room, projections }: { room: string; projections: P
         {last.di != null && `, DI ${signed(last.di)}`}, {last.outcome}
       </span>
       <Popover.Root onOpenChange={() => setAsked(null)}>
-        <Popover.Trigger className="min-h-10 shrink-0 px-2 underline decoration-rule-strong underline-offset-2 hover:text-ink">
+        <Popover.Trigger className="min-h-touch shrink-0 px-2 underline decoration-rule-strong underline-offset-2 hover:text-ink">
           Take back…
         </Popover.Trigger>
         <Popover.Portal>

@@ -76,7 +76,7 @@ export function Picture({ answer, unit, act }: { answer: TechniqueResponse; unit
                 <td className="text-left">
                   <button
                     type="button"
-                    className="min-h-10 underline decoration-rule-strong underline-offset-2 hover:decoration-ink"
+                    className="min-h-touch underline decoration-rule-strong underline-offset-2 hover:decoration-ink"
                     onClick={() => act({ do: "setup", change: { sid_cm: one.sid_cm, tube_height_cm: null } })}
                   >
                     {length(one.sid_cm, unit)}

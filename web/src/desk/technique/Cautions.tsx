@@ -33,7 +33,7 @@ export function Cautions({ answer, act }: { answer: TechniqueResponse | undefine
       </ul>
       {folded.length > 0 && (
         <Popover.Root>
-          <Popover.Trigger className="min-h-10 text-note text-ink-2 underline decoration-rule-strong underline-offset-2 hover:text-ink xl:min-h-6">
+          <Popover.Trigger className="min-h-touch text-note text-ink-2 underline decoration-rule-strong underline-offset-2 hover:text-ink xl:min-h-6">
             {folded.length} more {folded.length === 1 ? "note" : "notes"}
           </Popover.Trigger>
           <Popover.Portal>

@@ -123,7 +123,7 @@ export function WhatIf({ request, room, unit, reference, act }: Props) {
                 <button
                   type="button"
                   aria-pressed={key(one) === picked}
-                  className="min-h-10 w-full text-left leading-tight"
+                  className="min-h-touch w-full text-left leading-tight"
                   onClick={() => setPicked(key(one))}
                 >
                   <b className="font-semibold text-ink">{trimmed(one.kvp, 1)}</b> kVp{" "}
