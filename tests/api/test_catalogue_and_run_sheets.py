@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 import sqlite3
 
 import pytest
@@ -34,14 +35,18 @@ def test_every_projection_has_its_page_and_the_list_is_enough_for_the_desk(demo)
 
 def test_a_run_sheet_carries_the_measurement_and_says_what_to_change(demo):
     asked = {"room": "room-1", "exam": "si-joints", "patient": {"sex": "female"}, "measured": {"sij-oblique": 22}}
-    axial, first, second = demo.post("/api/run-sheets", json=asked).json()["steps"]
+    axial, first, second = demo.post("/api/run-sheets", json={**asked, "side": "left"}).json()["steps"]
     assert axial["technique"]["angle"]["advice"]["deg"] == 35
-    assert axial["technique"]["thickness"]["estimated"]
+    assert axial["technique"]["thickness"]["source"] == "estimated"
     assert first["technique"]["thickness"]["cm"] == second["technique"]["thickness"]["cm"] == 22
     assert first["technique"]["technique"] == second["technique"]["technique"]
-    assert first["changes"][0].startswith("Take the angle off; re-align the receptor, about")
-    assert second["changes"] == []
-    own = demo.post("/api/run-sheets", json={"room": "portable", "projections": ["hand-pa", "lspine-oblique"]}).json()
+    said = [one["said"] for one in first["changes"]]
+    assert "Marker of the side that is up." in said
+    assert "Take the angle off (it was 35° cephalad)." in said
+    assert any(re.fullmatch(r"Re-align the receptor, about \d+ cm toward the feet\.", one) for one in said)
+    assert [one["said"] for one in second["changes"]] == ["Other side: marker R."]
+    own = {"room": "portable", "views": [{"projection": "hand-pa"}, {"projection": "lspine-oblique"}]}
+    own = demo.post("/api/run-sheets", json=own).json()
     assert own["steps"][0]["technique"]
     assert "no line for Lumbar spine AP oblique" in own["steps"][1]["refused"]
     assert problem(demo.post("/api/run-sheets", json={"room": "room-1"}))["field"] == "exam"
@@ -53,8 +58,7 @@ def test_without_calipers_an_estimate_is_one_and_says_so(demo):
     asked = {"room": "room-1", "projection": "lspine-ap", "patient": {"weight_kg": 110, "height_cm": 170}}
     found = demo.post("/api/techniques", json=asked).json()
     sure = demo.post("/api/techniques", json={**asked, "thickness_cm": found["thickness"]["cm"]}).json()
-    assert found["thickness"]["estimated"]
-    assert not sure["thickness"]["estimated"]
+    assert (found["thickness"]["source"], sure["thickness"]["source"]) == ("estimated", "measured")
     assert found["technique"] == sure["technique"]
     assert found["forecast"]["di_high"] > sure["forecast"]["di_high"]
     net = demo.post("/api/techniques", json={**asked, "thickness_cm": 24, "mat_cm": 2.5}).json()

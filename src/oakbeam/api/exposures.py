@@ -31,6 +31,7 @@ from oakbeam.core.image_review import (
     evaluate,
     unlikely,
 )
+from oakbeam.core.projection import Side
 from oakbeam.formats import exposures_csv
 from oakbeam.store import Conflict, Store, exposures, local
 from oakbeam.store.exposures import Exposure, Outcome
@@ -91,6 +92,11 @@ class ExposureRequest(RequestBody):
     outcome: Outcome
     reject_reason: Key | None = None
     findings: Findings
+    side: Side = ""
+    attempt: Annotated[int, Field(ge=1, le=20, description="which try of the view in its exam")] = 1
+    held_by: Annotated[
+        str, StringConstraints(max_length=80, strip_whitespace=True), Field(description="who held the patient, by role")
+    ] = ""
     study_key: Annotated[str, StringConstraints(max_length=20, pattern=r"^[A-Za-z0-9-]*$", strip_whitespace=True)] = ""
     note: Text = ""
 
@@ -233,11 +239,15 @@ def record(store: Store, asked: ExposureRequest, actor: str) -> Recorded:
         reject_reason=asked.reject_reason,
         findings=tuple(asked.findings),
         # Of a thickness that was only estimated an image says nothing sure about the line.
-        reliable=(judgement.evaluation.reliable if judgement else True) and asked.technique.thickness_cm is not None,
+        reliable=(judgement.evaluation.reliable if judgement else True) and not found.thickness.estimated,
         age_band=asked.technique.patient.age_band if asked.technique.patient else None,
         study_key=asked.study_key,
         note=asked.note,
         filter=at_stations.filter,
+        side=asked.side,
+        thickness_from=found.thickness.source,
+        attempt=asked.attempt,
+        held_by=asked.held_by,
     )
     return Recorded(exposure=exposures.add(store, exposure, actor), judgement=judgement)
 

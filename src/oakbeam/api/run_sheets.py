@@ -10,12 +10,14 @@ from pydantic import Field, StringConstraints
 
 from oakbeam.api import problems
 from oakbeam.api.access import Actor, StoreHere
-from oakbeam.api.technique_request import FactsRequest, PatientRequest, SetupRequest, TechniqueRequest, room_of
+from oakbeam.api.technique_request import AngleAdvice, FactsRequest, PatientRequest, SetupRequest, TechniqueRequest, room_of
 from oakbeam.api.techniques import TechniqueResponse, technique
 from oakbeam.api.types import Key, RequestBody, Text, ThicknessCm
+from oakbeam.core.equipment.room import Room
 from oakbeam.core.errors import Refusal, one_of
-from oakbeam.core.exam.changes import Placed, changes
-from oakbeam.core.exam.order import ExamStep
+from oakbeam.core.exam.changes import Placed, ViewChange, changes
+from oakbeam.core.exam.order import ExamStep, side_of
+from oakbeam.core.projection import LIMBS, Projection, Side
 from oakbeam.demo import waiting as stand_in
 from oakbeam.store import Store, exposures, local
 
@@ -24,30 +26,44 @@ router = APIRouter(prefix="/api", responses=problems.RESPONSES, tags=["technique
 MOST_STEPS = 30
 
 
-class RunSheetRequest(RequestBody):
-    """An exam, or the projections in the order they will be done, for one patient in one room.
+class SheetView(RequestBody):
+    """One view as it is done: what was measured for it, what differs from the chart, which side, which methods."""
 
-    measured: thickness by projection, as far as it was read; the rest is carried over or estimated, as for one technique.
+    projection: Key
+    thickness_cm: ThicknessCm | None = None
+    setup: SetupRequest | None = None
+    side: Side = ""
+    angle_school: Key | None = None
+    turn_school: Key | None = None
+
+
+class RunSheetRequest(RequestBody):
+    """An exam, or views in the order in which they are done, for one patient in one room.
+
+    side: the one the request names. measured: thickness by projection, as far as it was read; the rest is carried over or
+    estimated, as for one technique.
     """
 
     room: Key
     exam: Key | None = None
-    projections: Annotated[list[Key], Field(max_length=MOST_STEPS, default_factory=list)]
+    views: Annotated[list[SheetView], Field(max_length=MOST_STEPS, default_factory=list)]
+    side: Side = ""
     patient: PatientRequest | None = None
     facts: FactsRequest | None = None
     measured: Annotated[dict[Key, ThicknessCm], Field(max_length=MOST_STEPS, default_factory=dict)]
-    setups: Annotated[dict[Key, SetupRequest], Field(max_length=MOST_STEPS, default_factory=dict)]
 
 
 @dataclass(frozen=True, slots=True)
 class SheetStep:
-    """One step. technique is None, with why in refused, where there is none yet; changes: since the last view."""
+    """One step. technique is None, with why in refused, where there is none yet. placed: where everything stands for the
+    view; changes: what the hands change since the last view that has a technique."""
 
     step: ExamStep
     projection: str | None
     technique: TechniqueResponse | None
     refused: str | None
-    changes: tuple[str, ...]
+    placed: Placed | None
+    changes: tuple[ViewChange, ...]
 
 
 @dataclass(frozen=True, slots=True)
@@ -79,49 +95,75 @@ Waiting = stand_in.Waiting
 def run_sheet(store: Store, asked: RunSheetRequest) -> RunSheet:
     """The run sheet of a request. Refusal for an unknown room, exam or projection."""
     known = local.catalogue_of(store)
-    room_of(store, asked.room)
-    if (asked.exam is None) == (not asked.projections):
-        raise Refusal("Exam or projections", "Give an exam, or the projections in working order.", None, "exam")
+    room = room_of(store, asked.room)
+    if (asked.exam is None) == (not asked.views):
+        raise Refusal("Exam or views", "Give an exam, or the views in working order.", None, "exam")
     exam = known.exam(asked.exam) if asked.exam else None
-    steps = exam.steps if exam else tuple(ExamStep((known.projection(key).id,)) for key in asked.projections)
+    steps = exam.steps if exam else tuple(ExamStep((known.projection(view.projection).id,)) for view in asked.views)
     found: list[SheetStep] = []
     before: Placed | None = None
-    for step in steps:
-        key = step.projections[0] if step.projections else None
-        if key is None:
-            found.append(SheetStep(step, None, None, None, ()))
+    for at, step in enumerate(steps):
+        if not step.projections:
+            found.append(SheetStep(step, None, None, None, None, ()))
             continue
-        technique, refused = _technique(store, asked, key)
-        changed: tuple[str, ...] = ()
-        if technique:
-            here = Placed(
-                known.projections[key],
-                technique.technique.support,
-                technique.technique.sid_cm,
-                technique.figures.tube_angle_deg,
-                technique.thickness.cm,
-                technique.figures.gap_cm,
-            )
-            changed = changes(before, here) if before else ()
-            before = here
-        found.append(SheetStep(step, key, technique, refused, changed))
+        view = SheetView(projection=step.projections[0], side=side_of(step, asked.side)) if exam else asked.views[at]
+        technique, refused = _technique(store, asked, view)
+        placed = _placed(room, known.projections[view.projection], view.side, technique) if technique else None
+        changed = changes(before, placed) if before and placed else ()
+        before = placed or before
+        found.append(SheetStep(step, view.projection, technique, refused, placed, changed))
     return RunSheet(asked.exam, exam.why if exam else "", tuple(found), local.checks(store))
 
 
-def _technique(store: Store, asked: RunSheetRequest, key: str) -> tuple[TechniqueResponse | None, str | None]:
+def _technique(store: Store, asked: RunSheetRequest, view: SheetView) -> tuple[TechniqueResponse | None, str | None]:
+    own = asked.measured.get(view.projection) if view.thickness_cm is None else view.thickness_cm
     request = TechniqueRequest(
         room=asked.room,
-        projection=key,
-        thickness_cm=asked.measured.get(key),
+        projection=view.projection,
+        thickness_cm=own,
         measured=asked.measured,
         patient=asked.patient,
         facts=asked.facts,
-        setup=asked.setups.get(key),
+        setup=view.setup,
+        angle_school=view.angle_school,
+        turn_school=view.turn_school,
     )
     try:
         return technique(store, request), None
     except Refusal as refusal:
         return None, refusal.detail
+
+
+def _placed(room: Room, projection: Projection, side: Side, found: TechniqueResponse) -> Placed:
+    """Where everything stands for a view with its technique."""
+    now, figures = found.technique, found.figures
+    return Placed(
+        support=now.support,
+        posture=figures.posture,
+        beam=figures.beam,
+        turned=_turned(found.turn),
+        side=side,
+        marker=projection.marker,
+        receptor=room.receptor(now.receptor).name,
+        lengthwise=projection.lengthwise,
+        tube_angle_deg=figures.tube_angle_deg,
+        lands_cm=figures.receptor_shift_cm,
+        sid_cm=now.sid_cm,
+        grid_ratio=now.grid_ratio,
+        filter=now.filter,
+        exposure_control=now.exposure_control,
+        chambers="" if now.aec_cells in (None, "none") else now.aec_cells,
+        path=f"{projection.direction}: {projection.measure}",
+        limb=projection.region in LIMBS,
+    )
+
+
+def _turned(turn: AngleAdvice | None) -> str:
+    """The turn of the patient or the part in words; by a rule, with what it comes to here."""
+    way = next((one for one in turn.schools if one.school == turn.school), None) if turn else None
+    if turn is None or way is None:
+        return ""
+    return way.name if way.rule == "fixed" else f"{turn.advice.deg:.0f}° ({way.name})"
 
 
 def record_clearance(store: Store, asked: ClearanceIn, actor: str) -> local.ClearanceRecord:

@@ -15,7 +15,7 @@ from typing import Any, get_args
 from oakbeam.core import projection as types
 from oakbeam.core.anatomy.body import AgeBand
 from oakbeam.core.anatomy.composition import Composition, bone_of_region_mm
-from oakbeam.core.exam.order import Exam, ExamStep
+from oakbeam.core.exam.order import Exam, ExamStep, StepSide
 from oakbeam.core.projection import SUPPORTS, Angulation, DoseLevel, Projection, SidChoice, Variant
 
 Entry = dict[str, Any]
@@ -27,6 +27,7 @@ OPTIONAL: Mapping[str, Any] = {
     "sid_choices": [],
     "minimum_sid_cm": None,
     "detector_grid": False,
+    "lying": "supine",
     "kvp_on": {},
     "angle": [],
     "turn": [],
@@ -79,6 +80,7 @@ CHOICES: Mapping[str, tuple[str, ...]] = {
     "aec": AEC_CELLS,
     "spot": SPOTS,
     "posture": get_args(types.Posture),
+    "lying": get_args(types.Posture),
     "beam": ("vertical", "horizontal"),
     "marker": get_args(types.Marker),
 }
@@ -316,6 +318,7 @@ def _built(entry: Entry) -> Projection:
         aec_cells=entry["aec"],
         focal_spot=entry["spot"],
         posture=entry["posture"],
+        lying=entry["lying"],
         beam=entry["beam"],
         angles=_ways(entry["angle"], entry["angle_school"]),
         turns=_ways(entry["turn"], entry["turn_school"]),
@@ -366,13 +369,15 @@ def exams_of(entries: Iterable[Entry], projections: Mapping[str, Projection]) ->
 
 def _step(exam: str, step: Entry) -> ExamStep:
     kinds = [key for key in ("p", "one_of", "clearance", "wait_min") if key in step]
-    if len(kinds) != 1 or set(step) - {*kinds, "when", "note", "text", "asks"}:
+    if len(kinds) != 1 or set(step) - {*kinds, "when", "note", "text", "asks", "side"}:
         raise CatalogueError(
-            f"exam {exam}: a step is one of p, one_of, clearance or wait_min, with when, note, text or asks"
+            f"exam {exam}: a step is one of p, one_of, clearance or wait_min, with when, note, text, asks or side"
         )
     projections = (step["p"],) if "p" in step else tuple(step.get("one_of", ()))
     if "one_of" in step and len(projections) < 2:
         raise CatalogueError(f"exam {exam}: one_of needs two methods or more")
+    if step.get("side", "") not in get_args(StepSide):
+        raise CatalogueError(f"exam {exam}: side is one of {', '.join(filter(None, get_args(StepSide)))}")
     wait = step.get("wait_min")
     if wait is not None and not 0 < wait <= 120:
         raise CatalogueError(f"exam {exam}: wait_min must be above 0, at most 120")
@@ -383,6 +388,7 @@ def _step(exam: str, step: Entry) -> ExamStep:
         str(step.get("when", "")),
         str(step.get("note", step.get("text", ""))),
         str(step.get("asks", "")),
+        step.get("side", ""),
     )
 
 

@@ -28,6 +28,8 @@ Posture = Literal["supine", "prone", "side_lying", "seated", "sitting", "standin
 Beam = Literal["vertical", "horizontal"]
 Breathing = Literal["still", "suspend", "inspiration", "expiration", "slow", "quiet", "quiet_expiration"]
 Marker = Literal["lateral", "near", "up", "body"]
+Side = Literal["", "right", "left", "both"]
+LIMBS = ("upper_limb", "lower_limb")
 Shield = Literal["limb_clear", "near_trunk", "gonads_in_field", "lead_behind", "lens_thyroid_breast"]
 
 
@@ -123,6 +125,8 @@ class Projection:
     aec_cells: str
     focal_spot: SpotChoice
     posture: Posture
+    lying: Posture
+    """How who would stand for it lies on a table."""
     beam: Beam
     angles: tuple[Angulation, ...]
     """Tube angle by school; empty: perpendicular."""

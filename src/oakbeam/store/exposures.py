@@ -12,7 +12,8 @@ from oakbeam.catalogue import Catalogue
 from oakbeam.core.charts.line import ChartLine, find_line
 from oakbeam.core.equipment.room import Room
 from oakbeam.core.errors import Refusal
-from oakbeam.core.projection import Projection
+from oakbeam.core.patient.thickness import ThicknessFrom
+from oakbeam.core.projection import Projection, Side
 from oakbeam.core.technique.forecast import Seen
 from oakbeam.core.technique.logged import LoggedImage, seen_of
 from oakbeam.core.technique.trust import Trust, trust_of, trust_words
@@ -55,6 +56,12 @@ class Exposure:
     study_key: str = ""
     note: str = ""
     filter: str | None = None
+    side: Side = ""
+    thickness_from: ThicknessFrom = "measured"
+    attempt: int = 1
+    """Which try of the view this was in its exam: 1 for the first."""
+    held_by: str = ""
+    """Who held the patient, by role; never a patient's name."""
     recorded_by: str | None = None
     taken_at: str = ""
     id: int = 0

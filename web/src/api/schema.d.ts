@@ -2660,8 +2660,9 @@ export interface components {
          *
          *     projections: one, or the methods to choose from, the first being the usual one; empty for a clearance and a wait.
          *     clearance: what somebody must have cleared; who and when are recorded, nothing is decided here. asks: the same as a
-         *     question of two or three words, for the run sheet. wait_min: minutes by a
-         *     timer that runs while other work goes on; note says for what. when: the condition of a step that is not always taken.
+         *     question of two or three words, for the run sheet. wait_min: minutes by a timer that runs while other work goes on; note
+         *     says for what. when: the condition of a step that is not always taken. side: the one asked for, the other one, or both at
+         *     once; empty where the exam's side is the step's too.
          */
         ExamStep: {
             /**
@@ -2688,6 +2689,12 @@ export interface components {
              * @default
              */
             asks: string;
+            /**
+             * Side
+             * @default
+             * @enum {string}
+             */
+            side: "" | "asked" | "other" | "both";
         };
         /**
          * ExpectedShare
@@ -2775,6 +2782,28 @@ export interface components {
             note: string;
             /** Filter */
             filter?: string | null;
+            /**
+             * Side
+             * @default
+             * @enum {string}
+             */
+            side: "" | "right" | "left" | "both";
+            /**
+             * Thickness From
+             * @default measured
+             * @enum {string}
+             */
+            thickness_from: "measured" | "carried" | "estimated";
+            /**
+             * Attempt
+             * @default 1
+             */
+            attempt: number;
+            /**
+             * Held By
+             * @default
+             */
+            held_by: string;
             /** Recorded By */
             recorded_by?: string | null;
             /**
@@ -2811,6 +2840,24 @@ export interface components {
             reject_reason?: string | null;
             /** Findings */
             findings?: ("wrong_label" | "anatomy_missing" | "malpositioned" | "off_centre" | "field_not_found" | "metal" | "not_penetrated" | "flat_contrast" | "noisy" | "motion" | "cut_off" | "clipped")[];
+            /**
+             * Side
+             * @default
+             * @enum {string}
+             */
+            side: "" | "right" | "left" | "both";
+            /**
+             * Attempt
+             * @description which try of the view in its exam
+             * @default 1
+             */
+            attempt: number;
+            /**
+             * Held By
+             * @description who held the patient, by role
+             * @default
+             */
+            held_by: string;
             /**
              * Study Key
              * @default
@@ -3852,6 +3899,68 @@ export interface components {
             contrast: number | null;
         };
         /**
+         * Placed
+         * @description Where everything stands for one view. Lengths cm, angles degrees; cephalad, or toward the trunk, is positive.
+         *
+         *     receptor: its name. lengthwise: it lies along the part. lands_cm: from the point below the ray's entry to where it meets
+         *     the receptor, (thickness + gap) tan θ. turned: how the patient or part is turned, in words; empty for straight.
+         *     grid_ratio: 0 for none. chambers: of the AEC, empty otherwise. path: which way, and where, the calipers go.
+         */
+        Placed: {
+            /**
+             * Support
+             * @enum {string}
+             */
+            support: "tabletop" | "table_bucky" | "upright_bucky" | "detector";
+            /**
+             * Posture
+             * @enum {string}
+             */
+            posture: "supine" | "prone" | "side_lying" | "seated" | "sitting" | "standing" | "kneeling";
+            /**
+             * Beam
+             * @enum {string}
+             */
+            beam: "vertical" | "horizontal";
+            /** Turned */
+            turned: string;
+            /**
+             * Side
+             * @enum {string}
+             */
+            side: "" | "right" | "left" | "both";
+            /**
+             * Marker
+             * @enum {string}
+             */
+            marker: "lateral" | "near" | "up" | "body";
+            /** Receptor */
+            receptor: string;
+            /** Lengthwise */
+            lengthwise: boolean;
+            /** Tube Angle Deg */
+            tube_angle_deg: number;
+            /** Lands Cm */
+            lands_cm: number;
+            /** Sid Cm */
+            sid_cm: number;
+            /** Grid Ratio */
+            grid_ratio: number;
+            /** Filter */
+            filter: string | null;
+            /**
+             * Exposure Control
+             * @enum {string}
+             */
+            exposure_control: "manual" | "aec" | "breathing";
+            /** Chambers */
+            chambers: string;
+            /** Path */
+            path: string;
+            /** Limb */
+            limb: boolean;
+        };
+        /**
          * Point
          * @description One point of a levelled line: the setting that is right at thickness_cm.
          */
@@ -4442,26 +4551,29 @@ export interface components {
         };
         /**
          * RunSheetRequest
-         * @description An exam, or the projections in the order they will be done, for one patient in one room.
+         * @description An exam, or views in the order in which they are done, for one patient in one room.
          *
-         *     measured: thickness by projection, as far as it was read; the rest is carried over or estimated, as for one technique.
+         *     side: the one the request names. measured: thickness by projection, as far as it was read; the rest is carried over or
+         *     estimated, as for one technique.
          */
         RunSheetRequest: {
             /** Room */
             room: string;
             /** Exam */
             exam?: string | null;
-            /** Projections */
-            projections?: string[];
+            /** Views */
+            views?: components["schemas"]["SheetView"][];
+            /**
+             * Side
+             * @default
+             * @enum {string}
+             */
+            side: "" | "right" | "left" | "both";
             patient?: components["schemas"]["PatientRequest"] | null;
             facts?: components["schemas"]["FactsRequest"] | null;
             /** Measured */
             measured?: {
                 [key: string]: number;
-            };
-            /** Setups */
-            setups?: {
-                [key: string]: components["schemas"]["SetupRequest"];
             };
         };
         /**
@@ -4543,7 +4655,8 @@ export interface components {
         };
         /**
          * SheetStep
-         * @description One step. technique is None, with why in refused, where there is none yet; changes: since the last view.
+         * @description One step. technique is None, with why in refused, where there is none yet. placed: where everything stands for the
+         *     view; changes: what the hands change since the last view that has a technique.
          */
         SheetStep: {
             step: components["schemas"]["ExamStep"];
@@ -4552,8 +4665,30 @@ export interface components {
             technique: components["schemas"]["TechniqueResponse"] | null;
             /** Refused */
             refused: string | null;
+            placed: components["schemas"]["Placed"] | null;
             /** Changes */
-            changes: string[];
+            changes: components["schemas"]["ViewChange"][];
+        };
+        /**
+         * SheetView
+         * @description One view as it is done: what was measured for it, what differs from the chart, which side, which methods.
+         */
+        SheetView: {
+            /** Projection */
+            projection: string;
+            /** Thickness Cm */
+            thickness_cm?: number | null;
+            setup?: components["schemas"]["SetupRequest"] | null;
+            /**
+             * Side
+             * @default
+             * @enum {string}
+             */
+            side: "" | "right" | "left" | "both";
+            /** Angle School */
+            angle_school?: string | null;
+            /** Turn School */
+            turn_school?: string | null;
         };
         /**
          * SidChoice
@@ -5034,15 +5169,19 @@ export interface components {
         };
         /**
          * Thickness
-         * @description The thickness [cm] the chart is entered with, one standard deviation, whether it is an estimate, and how it came.
+         * @description The thickness [cm] the chart is entered with, one standard deviation, how it is known, and that in words. carried:
+         *     from a view that has the same way through the part.
          */
         Thickness: {
             /** Cm */
             cm: number;
             /** Spread Cm */
             spread_cm: number;
-            /** Estimated */
-            estimated: boolean;
+            /**
+             * Source
+             * @enum {string}
+             */
+            source: "measured" | "carried" | "estimated";
             /** Said */
             said: string;
         };
@@ -5175,6 +5314,21 @@ export interface components {
             do: string;
             /** Instead */
             instead?: string | null;
+        };
+        /**
+         * ViewChange
+         * @description One thing that changes: what (a name of `Placed`), from what, to what; said: the same to whose hands do it, empty
+         *     where it goes with another that is said.
+         */
+        ViewChange: {
+            /** What */
+            what: string;
+            /** Before */
+            before: string | number | boolean | null;
+            /** After */
+            after: string | number | boolean | null;
+            /** Said */
+            said: string;
         };
         /**
          * Waiting

@@ -13,7 +13,6 @@ from dataclasses import dataclass, replace
 import numpy as np
 
 from oakbeam.core.anatomy.composition import part_of
-from oakbeam.core.chart_making.from_model import served, smallest_receptor
 from oakbeam.core.charts.levelled import level_at
 from oakbeam.core.charts.line import ChartLine
 from oakbeam.core.charts.links import scaled
@@ -22,6 +21,7 @@ from oakbeam.core.charts.validation import check_line
 from oakbeam.core.equipment.generator import nearest_setting
 from oakbeam.core.equipment.room import Filter, Grid, Receptor, Room, Support
 from oakbeam.core.equipment.room_beam import beam_setup, usual_field, wanted_rqa5_ugy
+from oakbeam.core.equipment.usual import served, smallest_receptor
 from oakbeam.core.errors import Refusal
 from oakbeam.core.physics.beam.model import rqa5_equivalent_ugy
 from oakbeam.core.projection import SUPPORT_NAMES, Projection

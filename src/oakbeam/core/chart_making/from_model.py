@@ -16,8 +16,9 @@ from oakbeam.core.charts.levelled import level
 from oakbeam.core.charts.line import ChartLine, usual_range_cm
 from oakbeam.core.charts.systems import Banded
 from oakbeam.core.charts.validation import check_line
-from oakbeam.core.equipment.room import Grid, Receptor, Room, Support
+from oakbeam.core.equipment.room import Grid, Room, Support
 from oakbeam.core.equipment.room_beam import beam_setup, usual_field, wanted_rqa5_ugy
+from oakbeam.core.equipment.usual import best_support, grid_for, served, smallest_receptor
 from oakbeam.core.errors import Refusal
 from oakbeam.core.patient.thickness import BELIEVED, LIMB_SHARE, usual_child_cm
 from oakbeam.core.physics.beam.model import rqa5_equivalent_ugy
@@ -48,7 +49,7 @@ def _child_lines(projection: Projection, room: Room) -> Iterator[ChartLine]:
     """A line without grid for the children below the adult line's range, where that has a grid: they need none."""
     sizes = [cm for band in LIMB_SHARE if (cm := usual_child_cm(projection, band)) is not None]
     support = best_support(projection, room)
-    if not sizes or projection.child == "own" or usual_grid(projection, room, support) is None:
+    if not sizes or projection.child == "own" or grid_for(projection, room, support) is None:
         return
     low, high = usual_range_cm(projection)
     if min(sizes) >= low:
@@ -73,24 +74,6 @@ def smallest_cm(projection: Projection, sizes: list[float]) -> float:
     return max(0.5, min(min(sizes), max(below, believed)))
 
 
-def best_support(projection: Projection, room: Room) -> Support:
-    """The support that comes nearest to the projection's SID with the grid it has, a loose detector last unless it is the
-    projection's first; of two alike the projection's first."""
-
-    def worse(one: Support) -> tuple[bool, float]:
-        makeshift = one.id == "detector" and projection.supports[0] != "detector"
-        sid_cm = room.sid_near_cm(projection.sid_cm, one, usual_grid(projection, room, one))
-        return makeshift, abs(sid_cm - projection.sid_cm)
-
-    return min(served(projection, room), key=worse)
-
-
-def served(projection: Projection, room: Room) -> list[Support]:
-    """The room's supports that a projection uses, in the projection's order."""
-    there = {support.id: support for support in room.supports}
-    return [there[key] for key in projection.supports if key in there]
-
-
 def drafted_line(
     projection: Projection,
     room: Room,
@@ -107,7 +90,7 @@ def drafted_line(
 
     Raises Refusal where the room cannot serve it: no receptor large enough, no station that gives it.
     """
-    grid = usual_grid(projection, room, support) if grid_ratio is None else room.grid(support, grid_ratio)
+    grid = grid_for(projection, room, support) if grid_ratio is None else room.grid(support, grid_ratio)
     receptor = smallest_receptor(projection, room, support)
     low, high = projection.kvp_usual(support.id)
     base_kvp = float(round((low + high) / 2)) if kvp is None else kvp
@@ -140,26 +123,3 @@ def _range_cm(projection: Projection, grid: Grid | None) -> tuple[float, float]:
     low, high = usual_range_cm(projection)
     sizes = [cm for band in LIMB_SHARE if (cm := usual_child_cm(projection, band)) is not None]
     return (min(low, smallest_cm(projection, sizes)) if sizes and grid is None else low), high
-
-
-def usual_grid(projection: Projection, room: Room, support: Support) -> Grid | None:
-    """The grid a projection usually has on a support: by its thickness threshold, and by the clip-on grid's use; children's
-    projections have none but for the largest, who are charted as adults."""
-    over = projection.grid_over_cm
-    if over is None or projection.thickness_cm[1] <= over or support.id == "tabletop" or projection.child == "own":
-        return None
-    if support.grid:
-        return support.grid
-    return room.loose_grids[0] if projection.detector_grid and room.loose_grids else None
-
-
-def smallest_receptor(projection: Projection, room: Room, support: Support) -> Receptor:
-    """The smallest digital receptor of the room that takes the field; in a Bucky the largest, which is fixed."""
-    digital = [receptor for receptor in room.receptors if receptor.digital] or list(room.receptors)
-    by_size = sorted(digital, key=lambda receptor: receptor.size_cm[0] * receptor.size_cm[1])
-    if support.id in ("table_bucky", "upright_bucky"):
-        return by_size[-1]
-    for receptor in by_size:
-        if all(f <= r for f, r in zip(sorted(projection.field_cm), sorted(receptor.size_cm), strict=True)):
-            return receptor
-    raise Refusal("No receptor large enough", f"The room has none for {max(projection.field_cm):g} cm.", None, "receptor")

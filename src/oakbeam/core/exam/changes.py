@@ -1,62 +1,155 @@
-"""What changes from one view of an exam to the next."""
+"""What changes from one view to the next: where everything stands for a view, and what the hands move on the way.
+
+Each change names one thing, what it was and what it becomes, so that the changes put onto the last set-up give the next one
+exactly (`applied`): nothing that differs goes unsaid, taking an angle off and a grid out included.
+"""
 
 from __future__ import annotations
 
 import math
-from dataclasses import dataclass
+from collections.abc import Callable, Iterable, Mapping
+from dataclasses import dataclass, fields, replace
 
+from oakbeam.core.equipment.generator import ExposureControl
 from oakbeam.core.exam.order import angle_words
-from oakbeam.core.patient.posture import POSTURES, stance
-from oakbeam.core.physics import geometry
-from oakbeam.core.projection import SUPPORT_NAMES, Projection, SupportId
+from oakbeam.core.patient.posture import POSTURES
+from oakbeam.core.projection import SUPPORT_NAMES, Beam, Marker, Posture, Side, SupportId
+
+SHIFT_WORTH_A_WORD_CM = 0.5
+Value = str | float | int | bool | None
 
 
 @dataclass(frozen=True, slots=True)
 class Placed:
-    """Where the equipment stands for one projection: what the next one starts from."""
+    """Where everything stands for one view. Lengths cm, angles degrees; cephalad, or toward the trunk, is positive.
 
-    projection: Projection
-    support: SupportId
-    sid_cm: float
-    tube_angle_deg: float
-    thickness_cm: float
-    gap_cm: float
-
-
-def changes(before: Placed, after: Placed) -> tuple[str, ...]:
-    """What changes between two projections of an exam, in the order of the work; empty where nothing does.
-
-    The receptor's shift is that of the ray's landing: (thickness + gap) tan θ from the skin, back to nought as well.
+    receptor: its name. lengthwise: it lies along the part. lands_cm: from the point below the ray's entry to where it meets
+    the receptor, (thickness + gap) tan θ. turned: how the patient or part is turned, in words; empty for straight.
+    grid_ratio: 0 for none. chambers: of the AEC, empty otherwise. path: which way, and where, the calipers go.
     """
-    said = []
-    if before.support != after.support:
-        names = f"{SUPPORT_NAMES[before.support]} to {SUPPORT_NAMES[after.support]}"
-        said.append(f"Receptor: {names}; the AEC chambers and the grid change with it.")
-    (posture, beam), (to_posture, to_beam) = (
-        stance(before.projection, before.support),
-        stance(after.projection, after.support),
+
+    support: SupportId
+    posture: Posture
+    beam: Beam
+    turned: str
+    side: Side
+    marker: Marker
+    receptor: str
+    lengthwise: bool
+    tube_angle_deg: float
+    lands_cm: float
+    sid_cm: float
+    grid_ratio: int
+    filter: str | None
+    exposure_control: ExposureControl
+    chambers: str
+    path: str
+    limb: bool
+
+
+@dataclass(frozen=True, slots=True)
+class ViewChange:
+    """One thing that changes: what (a name of `Placed`), from what, to what; said: the same to whose hands do it, empty
+    where it goes with another that is said."""
+
+    what: str
+    before: Value
+    after: Value
+    said: str
+
+
+def changes(before: Placed, after: Placed) -> tuple[ViewChange, ...]:
+    """What changes between two views, in the order of the work; empty where nothing does."""
+    return tuple(
+        ViewChange(one.name, was, now, SAID[one.name](before, after))
+        for one in fields(Placed)
+        if (was := getattr(before, one.name)) != (now := getattr(after, one.name))
     )
-    if beam != to_beam:
-        said.append(f"Beam {to_beam}.")
-    if posture != to_posture:
-        said.append(f"Patient: {POSTURES[to_posture]}.")
-    if not math.isclose(before.tube_angle_deg, after.tube_angle_deg):
-        said.append(_angle_words(before, after))
-    if not math.isclose(before.sid_cm, after.sid_cm):
-        said.append(
-            f"SID {before.sid_cm:g} to {after.sid_cm:g} cm: mAs ×{(after.sid_cm / before.sid_cm) ** 2:.2f} for the same kVp."
-        )
-    if before.projection.lengthwise != after.projection.lengthwise:
-        said.append(f"Receptor {'lengthwise' if after.projection.lengthwise else 'crosswise'}.")
-    if after.projection.direction != before.projection.direction or after.projection.measure != before.projection.measure:
-        said.append("Measure again.")
-    return tuple(said)
 
 
-def _angle_words(before: Placed, after: Placed) -> str:
-    def landing(placed: Placed) -> float:
-        return geometry.receptor_shift_cm(placed.thickness_cm + placed.gap_cm, placed.tube_angle_deg)
+def applied(before: Placed, made: Iterable[ViewChange]) -> Placed:
+    """The set-up that changes lead to."""
+    return replace(before, **{one.what: one.after for one in made})  # type: ignore[arg-type]
 
-    moved = abs(landing(after) - landing(before))
-    what = "Take the angle off" if after.tube_angle_deg == 0 else f"Tube to {angle_words(after.tube_angle_deg)}"
-    return f"{what}; re-align the receptor{f', about {moved:.0f} cm' if moved >= 0.5 else ''}."
+
+def _support(before: Placed, after: Placed) -> str:
+    return f"Receptor: {SUPPORT_NAMES[before.support]} to {SUPPORT_NAMES[after.support]}."
+
+
+def _turned(before: Placed, after: Placed) -> str:
+    return f"Turn: {after.turned}." if after.turned else "Turn back: straight."
+
+
+def _side(before: Placed, after: Placed) -> str:
+    return f"Other side: marker {after.side[0].upper()}." if after.side else ""
+
+
+MARKER_PLACES: Mapping[Marker, str] = {
+    "lateral": "at the outer border of the side examined",
+    "near": "of the side at the receptor",
+    "up": "of the side that is up",
+    "body": "on its side of the trunk",
+}
+
+
+def _angle(before: Placed, after: Placed) -> str:
+    if after.tube_angle_deg == 0:
+        return f"Take the angle off (it was {angle_words(before.tube_angle_deg)})."
+    return f"Tube to {angle_words(after.tube_angle_deg)}."
+
+
+def _lands(before: Placed, after: Placed) -> str:
+    """The receptor follows the ray; a part of another thickness shifts it too little to be worth a word."""
+    moved = after.lands_cm - before.lands_cm
+    if abs(moved) < SHIFT_WORTH_A_WORD_CM or math.isclose(before.tube_angle_deg, after.tube_angle_deg):
+        return ""
+    head, feet = ("the trunk", "the far end of the limb") if after.limb else ("the head", "the feet")
+    return f"Re-align the receptor, about {abs(moved):.0f} cm toward {head if moved > 0 else feet}."
+
+
+def _sid(before: Placed, after: Placed) -> str:
+    factor = (after.sid_cm / before.sid_cm) ** 2
+    return f"SID {before.sid_cm:g} to {after.sid_cm:g} cm: mAs ×{factor:.2f} for the same kVp."
+
+
+def _grid(before: Placed, after: Placed) -> str:
+    if not after.grid_ratio:
+        return "Grid out."
+    return f"Grid {after.grid_ratio}:1{' in' if not before.grid_ratio else ''}."
+
+
+CONTROLS: Mapping[ExposureControl, str] = {
+    "manual": "Manual: AEC off.",
+    "aec": "AEC on.",
+    "breathing": "Breathing technique: long time, low mA.",
+}
+
+
+def _control(before: Placed, after: Placed) -> str:
+    return (
+        "Manual."
+        if (before.exposure_control, after.exposure_control) == ("breathing", "manual")
+        else CONTROLS[after.exposure_control]
+    )
+
+
+# Every name of `Placed`, so that none can differ without a word or a reason for none.
+SAID: Mapping[str, Callable[[Placed, Placed], str]] = {
+    "support": _support,
+    "posture": lambda _, after: f"Patient: {POSTURES[after.posture]}.",
+    "beam": lambda _, after: f"Beam {after.beam}.",
+    "turned": _turned,
+    "side": _side,
+    "marker": lambda _, after: f"Marker {MARKER_PLACES[after.marker]}.",
+    "receptor": lambda _, after: f"Receptor: {after.receptor}.",
+    "lengthwise": lambda _, after: f"Receptor {'lengthwise' if after.lengthwise else 'crosswise'}.",
+    "tube_angle_deg": _angle,
+    "lands_cm": _lands,
+    "sid_cm": _sid,
+    "grid_ratio": _grid,
+    "filter": lambda _, after: f"Tube filter: {after.filter or 'none'}.",
+    "exposure_control": _control,
+    "chambers": lambda _, after: f"Chamber {after.chambers.replace('+', ' and ')}." if after.chambers else "",
+    "path": lambda _, __: "Measure again.",
+    "limb": lambda _, __: "",
+}

@@ -2,7 +2,13 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from dataclasses import dataclass
+from typing import Literal
+
+from oakbeam.core.projection import Side
+
+StepSide = Literal["", "asked", "other", "both"]
 
 
 @dataclass(frozen=True, slots=True)
@@ -11,8 +17,9 @@ class ExamStep:
 
     projections: one, or the methods to choose from, the first being the usual one; empty for a clearance and a wait.
     clearance: what somebody must have cleared; who and when are recorded, nothing is decided here. asks: the same as a
-    question of two or three words, for the run sheet. wait_min: minutes by a
-    timer that runs while other work goes on; note says for what. when: the condition of a step that is not always taken.
+    question of two or three words, for the run sheet. wait_min: minutes by a timer that runs while other work goes on; note
+    says for what. when: the condition of a step that is not always taken. side: the one asked for, the other one, or both at
+    once; empty where the exam's side is the step's too.
     """
 
     projections: tuple[str, ...] = ()
@@ -21,6 +28,7 @@ class ExamStep:
     when: str = ""
     note: str = ""
     asks: str = ""
+    side: StepSide = ""
 
 
 @dataclass(frozen=True, slots=True)
@@ -36,6 +44,14 @@ class Exam:
     def projections(self) -> tuple[str, ...]:
         """The usual projection of each step that has one, in order."""
         return tuple(step.projections[0] for step in self.steps if step.projections)
+
+
+OTHER_SIDE: Mapping[Side, Side] = {"right": "left", "left": "right"}
+
+
+def side_of(step: ExamStep, asked: Side) -> Side:
+    """The side that a step examines, for an exam of a side; empty where nobody said one."""
+    return "both" if step.side == "both" else OTHER_SIDE.get(asked, asked) if step.side == "other" else asked
 
 
 def angle_words(deg: float) -> str:

@@ -18,13 +18,11 @@ POSTURES: Mapping[Posture, str] = {
 
 
 def stance(projection: Projection, support: SupportId) -> tuple[Posture, Beam]:
-    """Posture and beam on a support: who would stand lies on the table, who would lie stands at the upright Bucky."""
+    """Posture and beam on a support: who would stand lies on the table, who would lie stands at the upright Bucky, where the
+    beam is horizontal for all."""
     if support in ("tabletop", "table_bucky") and projection.posture == "standing":
-        return "supine", "vertical"
-    if (
-        support == "upright_bucky"
-        and projection.posture in ("supine", "prone", "side_lying")
-        and projection.beam == "vertical"
-    ):
-        return "standing", "horizontal"
+        return projection.lying, "vertical"
+    if support == "upright_bucky" and projection.beam == "vertical":
+        lay = projection.posture in ("supine", "prone", "side_lying")
+        return "standing" if lay else projection.posture, "horizontal"
     return projection.posture, projection.beam

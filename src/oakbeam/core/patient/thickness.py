@@ -8,6 +8,7 @@ from __future__ import annotations
 import math
 from collections.abc import Iterator, Mapping
 from dataclasses import dataclass
+from typing import Literal
 
 from oakbeam.core.anatomy.body import AgeBand, Habitus
 from oakbeam.core.anatomy.composition import Age
@@ -51,14 +52,23 @@ LIMB_SHARE: Mapping[AgeBand, float] = {"newborn": 0.36, "1y": 0.5, "5y": 0.66, "
 """A child's limb over the adult's: elbow 3 to 4 cm at 1 year, 5 at 5, 6 at 10 (adult 7); knee 6, 7 to 8, 9 (adult 12)."""
 
 
+ThicknessFrom = Literal["measured", "carried", "estimated"]
+
+
 @dataclass(frozen=True, slots=True)
 class Thickness:
-    """The thickness [cm] the chart is entered with, one standard deviation, whether it is an estimate, and how it came."""
+    """The thickness [cm] the chart is entered with, one standard deviation, how it is known, and that in words. carried:
+    from a view that has the same way through the part."""
 
     cm: float
     spread_cm: float
-    estimated: bool
+    source: ThicknessFrom
     said: str
+
+    @property
+    def estimated(self) -> bool:
+        """Nobody read it."""
+        return self.source == "estimated"
 
 
 def measured(read_cm: float, mat_cm: float = 0.0, jaw_cm: float = 0.0) -> Thickness:
@@ -75,7 +85,7 @@ def measured(read_cm: float, mat_cm: float = 0.0, jaw_cm: float = 0.0) -> Thickn
         )
     parts = ([f"{mat:g} cm mat"] if mat else []) + ([f"{jaw:g} cm jaw"] if jaw else [])
     said = f"Measured: {read_cm:g} cm less {' and '.join(parts)}." if parts else "Measured."
-    return Thickness(net, CALIPER_SPREAD_CM, False, said)
+    return Thickness(net, CALIPER_SPREAD_CM, "measured", said)
 
 
 def estimated(
@@ -98,16 +108,17 @@ def estimated(
             average = ADULT_CM[_trunk(projection)]
         cm = _half(average * ratio)
         spread = SPREAD["limb_by_size" if projection.child == "limb" else "size"]
-        return Thickness(cm, spread * cm, True, f"Estimated from {weight_kg:g} kg and {height_cm:g} cm, not measured.")
+        said = f"Estimated from {weight_kg:g} kg and {height_cm:g} cm, not measured."
+        return Thickness(cm, spread * cm, "estimated", said)
     if age_band and (child := usual_child_cm(projection, age_band)) is not None:
-        return Thickness(child, SPREAD["age"] * child, True, "Estimated from the age, not measured.")
+        return Thickness(child, SPREAD["age"] * child, "estimated", "Estimated from the age, not measured.")
     if habitus:
         small, _, large = projection.thickness_cm
         by_build = {"asthenic": small, "hyposthenic": (small + average) / 2, "sthenic": average, "hypersthenic": large}
         cm = _half(by_build[habitus])
-        return Thickness(cm, SPREAD["build"] * cm, True, "Estimated from the build, not measured.")
+        return Thickness(cm, SPREAD["build"] * cm, "estimated", "Estimated from the build, not measured.")
     small, _, large = projection.thickness_cm
-    return Thickness(average, (large - small) / 4, True, "The average adult's, not measured.")
+    return Thickness(average, (large - small) / 4, "estimated", "The average adult's, not measured.")
 
 
 def trunk_diameter_cm(weight_kg: float, height_cm: float) -> float:
@@ -214,8 +225,8 @@ def carried(measured_cm: Mapping[Projection, float], wanted: Projection) -> Thic
         if other.exam != wanted.exam or other.ages != wanted.ages:
             continue
         if other.direction == wanted.direction and other.thickness_cm == wanted.thickness_cm:
-            return Thickness(cm, CALIPER_SPREAD_CM, False, f"As measured for the {other.name}.")
+            return Thickness(cm, CALIPER_SPREAD_CM, "carried", f"As measured for the {other.name}.")
         scaled = _half(cm * wanted.thickness_cm[1] / other.thickness_cm[1])
         spread = max(CALIPER_SPREAD_CM, SPREAD["size"] * scaled)
-        return Thickness(scaled, spread, True, f"Estimated from {cm:g} cm of the {other.name}; measure it.")
+        return Thickness(scaled, spread, "estimated", f"Estimated from {cm:g} cm of the {other.name}; measure it.")
     return None

@@ -6,6 +6,7 @@ reads the resolved set-up, and checks nothing again.
 
 from __future__ import annotations
 
+from contextlib import suppress
 from dataclasses import dataclass
 
 from oakbeam.core.charts.line import KVP_RANGE, MAS_RANGE, SID_RANGE_CM, ChartLine
@@ -13,6 +14,7 @@ from oakbeam.core.equipment.aec import DENSITY_STEPS
 from oakbeam.core.equipment.generator import ExposureControl
 from oakbeam.core.equipment.room import NO_FILTER, Filter, Grid, Receptor, Room, Support
 from oakbeam.core.equipment.room_beam import MOST_GRID_LOSS, usual_field, usual_grid, within_receptor
+from oakbeam.core.equipment.usual import BUCKYS, PANELS, smallest_receptor
 from oakbeam.core.errors import Refusal, one_of, within
 from oakbeam.core.patient.patient import Patient
 from oakbeam.core.patient.thickness import refuse_unbelievable
@@ -109,9 +111,9 @@ def resolve(line: ChartLine, room: Room, projection: Projection, patient: Patien
     refuse_unbelievable(projection, patient.thickness_cm, patient.age_band, patient.thickness_confirmed)
     charted = as_charted(line, room, projection)
     support = room.support(setup.support) if setup.support else charted.support
-    receptor = room.receptor(setup.receptor) if setup.receptor else charted.receptor
+    receptor = _receptor(charted, room, projection, support, setup)
     grid_ratio = _grid_ratio(charted, support, setup)
-    sid_cm = _sid(charted, support, setup)
+    sid_cm = _sid(charted, room, projection, support, room.grid(support, grid_ratio), setup)
     gap_cm = support.gap_cm if setup.gap_cm is None else within("gap_cm", setup.gap_cm, *GAP_RANGE_CM, "cm")
     geometry.source_to_skin_cm(sid_cm, patient.thickness_cm, gap_cm)
     if setup.kvp is not None:
@@ -156,13 +158,36 @@ def _grid_ratio(charted: ResolvedSetup, support: Support, setup: Setup) -> int:
     return charted.grid_ratio
 
 
-def _sid(charted: ResolvedSetup, support: Support, setup: Setup) -> float:
-    """The SID in use: as measured; else the chart's, moved by the gaps when the receptor changes place under the tube."""
+def tube_stays(before: SupportId, after: SupportId) -> bool:
+    """The tube hangs over both: from the tabletop to the table Bucky and back only the receptor moves."""
+    return {before, after} == {"tabletop", "table_bucky"}
+
+
+def _sid(
+    charted: ResolvedSetup, room: Room, projection: Projection, support: Support, grid: Grid | None, setup: Setup
+) -> float:
+    """The SID in use: as measured; else the chart's, moved by the gaps where the receptor changes place under the tube;
+    else, on a support that the tube has to be brought to, the projection's usual one there."""
     if setup.sid_cm is not None:
         return within("sid_cm", setup.sid_cm, *SID_RANGE_CM, "cm")
     if support.id == charted.support.id:
         return charted.sid_cm
-    return geometry.sid_when_support_changes_cm(charted.sid_cm, charted.support.gap_cm, support.gap_cm)
+    if tube_stays(charted.support.id, support.id):
+        return geometry.sid_when_support_changes_cm(charted.sid_cm, charted.support.gap_cm, support.gap_cm)
+    return room.sid_near_cm(projection.sid_cm, support, grid)
+
+
+def _receptor(charted: ResolvedSetup, room: Room, projection: Projection, support: Support, setup: Setup) -> Receptor:
+    """The receptor in use: as said; else the line's. A panel does not go from a Bucky to the tabletop or back: the usual one
+    there takes its place. A cassette goes anywhere."""
+    if setup.receptor:
+        return room.receptor(setup.receptor)
+    moves = (support.id in BUCKYS) != (charted.support.id in BUCKYS)
+    if not moves or charted.receptor.kind not in PANELS:
+        return charted.receptor
+    with suppress(Refusal):
+        return smallest_receptor(projection, room, support)
+    return charted.receptor
 
 
 def _filter(charted: ResolvedSetup, room: Room, setup: Setup) -> Filter | None:

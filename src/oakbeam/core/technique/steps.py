@@ -26,7 +26,7 @@ from oakbeam.core.physics.rules_of_thumb import GridTable, TextbookGridTable
 from oakbeam.core.projection import SUPPORT_NAMES, Projection
 from oakbeam.core.technique.model_state import ModelState
 from oakbeam.core.technique.result import Step
-from oakbeam.core.technique.set_up import ResolvedSetup
+from oakbeam.core.technique.set_up import ResolvedSetup, tube_stays
 
 APART = 0.10
 """Where the methods differ by more than this, the other's answer is shown beside."""
@@ -156,12 +156,15 @@ AGE_WORDS: dict[str, str] = {
 
 
 def sid_step(running: RunningTechnique, charted: ResolvedSetup, setup: ResolvedSetup) -> None:
-    """Another SID than the chart's: measured, or because the receptor changed place under an unmoved tube."""
+    """Another SID than the chart's: measured, usual at another support, or under an unmoved tube by the receptor's place."""
     if setup.sid_cm == charted.sid_cm:
         return
     by_rules = rules_of_thumb.maintain_exposure(1.0, charted.sid_cm, setup.sid_cm)
     if setup.sid_measured:
         why = f"{charted.sid_cm:g} to {setup.sid_cm:g} cm: mAs goes with the square of the SID."
+    elif not tube_stays(charted.support.id, setup.support.id):
+        place = SUPPORT_NAMES[setup.support.id]
+        why = f"{charted.sid_cm:g} to {setup.sid_cm:g} cm, as usual at the {place}: mAs goes with the square of the SID."
     else:
         nearer = "nearer to" if setup.sid_cm < charted.sid_cm else "further from"
         gap = abs(setup.support.gap_cm - charted.support.gap_cm)
