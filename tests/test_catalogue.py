@@ -164,10 +164,22 @@ def test_a_department_changes_and_adds_without_touching_what_ships():
         ("l5s1", "lspine-l5s1"),
         ("SI joints", "si-joints"),
         ("hand", "hand"),
+        *((query, "fossa") for query in ("tunnel", "tunnel views")),
+        *((query, "chest-stretcher") for query in ("chest stretcher", "gurney")),
+        ("flat abdomen", "abdomen-1"),
+        ("great toe", "toes"),
+        ("swimmer", "swimmers-upright"),
     ],
 )
 def test_search_forgives_spelling_and_knows_shorthand(query, wanted):
     assert wanted in [hit.id for hit in find(shipped(), query)[:3]]
+
+
+@pytest.mark.parametrize(
+    ("query", "first"), [("si joints", "si-joints"), ("kub", "abdomen-1"), ("knee", "knee"), ("bone age", "bone-age")]
+)
+def test_the_usual_exam_comes_before_its_views(query, first):
+    assert find(shipped(), query)[0].id == first
 
 
 def test_search_finds_every_projection_by_its_own_name_and_nothing_for_nothing():

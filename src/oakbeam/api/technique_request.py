@@ -230,6 +230,7 @@ def _setup(wanted: SetupRequest, advised_deg: float) -> Setup:
         if wanted.sid_cm is not None:
             raise Refusal("Two distances", "Give the SID along the ray or the height of the tube, not both.", None, "sid_cm")
         given["sid_cm"] = geometry.sid_along_ray_cm(wanted.tube_height_cm, given["tube_angle_deg"])
+        given["height_measured"] = True
     return Setup(**given)
 
 

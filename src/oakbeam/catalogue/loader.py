@@ -28,6 +28,7 @@ OPTIONAL: Mapping[str, Any] = {
     "minimum_sid_cm": None,
     "detector_grid": False,
     "lying": "supine",
+    "receptor_square": False,
     "kvp_on": {},
     "angle": [],
     "turn": [],
@@ -327,6 +328,7 @@ def _built(entry: Entry) -> Projection:
         field_cm=_pair(entry["field_cm"]),
         collimate=entry["collimate"],
         position=entry["position"],
+        receptor_square=bool(entry["receptor_square"]),
         exposures=int(entry["exposures"]),
         breathing=tuple(entry["breathing"]),
         time_ceiling_ms=float(entry["time_ceiling_ms"]),
@@ -353,11 +355,17 @@ def exams_of(entries: Iterable[Entry], projections: Mapping[str, Projection]) ->
     found: dict[str, Exam] = {}
     for entry in entries:
         name = str(entry.get("id", "?"))
-        if wrong := {"id", "name", "steps", "why"}.symmetric_difference(entry):
+        if wrong := {"id", "name", "steps", "why"}.symmetric_difference(set(entry) - {"also"}):
             raise CatalogueError(f"exam {name}: missing or unknown {', '.join(sorted(wrong))}")
         if name in found:
             raise CatalogueError(f"exam {name}: stands twice")
-        exam = Exam(name, entry["name"], tuple(_step(name, step) for step in entry["steps"]), entry["why"])
+        exam = Exam(
+            name,
+            entry["name"],
+            tuple(_step(name, step) for step in entry["steps"]),
+            entry["why"],
+            tuple(entry.get("also", ())),
+        )
         for step in exam.steps:
             for missing in set(step.projections) - set(projections):
                 raise CatalogueError(f"exam {name}: no projection '{missing}'")

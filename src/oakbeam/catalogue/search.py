@@ -25,7 +25,6 @@ ABBREVIATIONS: Mapping[str, str] = {
     "l-spine": "lumbar spine",
     "ls spine": "lumbar spine",
     "cxr": "chest",
-    "kub": "abdomen supine",
     "axr": "abdomen",
     "aas": "acute abdomen",
     "pns": "sinuses",
@@ -84,19 +83,22 @@ def find(known: Catalogue, query: str, limit: int = 12) -> list[Hit]:
     does not matter and one wrong letter costs little.
     """
     asked = _asked_words(query)
-    if not asked:
+    if not all(asked):
         return []
     hits = []
     for entry in _index(known):
-        score = sum(max(_likeness(word, entry.own), OTHER_WORDS * _likeness(word, entry.others)) for word in asked) / len(
-            asked
-        )
+        score = max(_score(words, entry) for words in asked)
         if any(_plain(query) == spelling for spelling in entry.spellings):
             score += 10
         if score >= LEAST:
             # Of two that hold every word, the shorter name is the one meant.
             hits.append(Hit(entry.kind, entry.id, entry.title, score - 0.3 * len(entry.own - COUNTED_OUT)))
     return sorted(hits, key=lambda hit: (-round(hit.score), hit.kind, hit.title))[:limit]
+
+
+def _score(words: list[str], entry: _Entry) -> float:
+    each = (max(_likeness(word, entry.own), OTHER_WORDS * _likeness(word, entry.others)) for word in words)
+    return sum(each) / len(words)
 
 
 def _likeness(word: str, words: Iterable[str]) -> float:
@@ -110,11 +112,12 @@ def _likeness(word: str, words: Iterable[str]) -> float:
     return 0.0 if best is None else float(best[1]) * 0.95
 
 
-def _asked_words(query: str) -> list[str]:
-    text = f" {_plain(query)} "
+def _asked_words(query: str) -> tuple[list[str], list[str]]:
+    """The words as typed, and with what shorthand stands for."""
+    text = plain = f" {_plain(query)} "
     for short, whole in ABBREVIATIONS.items():
         text = text.replace(f" {short} ", f" {whole} ")
-    return _words(text)
+    return _words(plain), _words(text)
 
 
 @lru_cache(maxsize=4)
@@ -130,7 +133,7 @@ def _index_of(key: tuple[tuple[str, str, str, tuple[str, ...], str], ...]) -> tu
 
 def _index(known: Catalogue) -> tuple[_Entry, ...]:
     exams = (
-        ("exam", exam.id, exam.name, (), " ".join(known.projections[key].exam for key in exam.projections))
+        ("exam", exam.id, exam.name, exam.also, " ".join(known.projections[key].exam for key in exam.projections))
         for exam in known.exams.values()
     )
     projections = (

@@ -138,6 +138,8 @@ class Projection:
     field_cm: tuple[float, float]
     collimate: str
     position: str
+    receptor_square: bool
+    """The receptor is held square to an angled ray, not level."""
     exposures: int
     """How many images one request makes."""
     breathing: tuple[Breathing, ...]

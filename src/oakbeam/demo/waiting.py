@@ -5,6 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 from oakbeam.core.anatomy.body import AgeBand
+from oakbeam.core.projection import Side
 
 
 @dataclass(frozen=True, slots=True)
@@ -13,7 +14,7 @@ class Waiting:
 
     study_key: str
     exam: str
-    side: str
+    side: Side
     age_band: AgeBand
     question: str
     arrives: str

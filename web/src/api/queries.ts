@@ -18,6 +18,7 @@ export type Choices = Schemas["Choices"];
 export type Page = Schemas["ProjectionPage"];
 export type Hit = Schemas["Hit"];
 export type Waiting = Schemas["Waiting"];
+export type ExposureRequest = Schemas["ExposureRequest"];
 export type RunSheet = Schemas["RunSheet"];
 export type RunSheetRequest = Schemas["RunSheetRequest"];
 export type LocalEntry = Schemas["LocalOut"];
@@ -358,7 +359,7 @@ export const useCalibrate = () =>
 
 export function useRecord() {
   const queries = useQueryClient();
-  return useMutation<Schemas["Recorded"], Refused, Schemas["ExposureRequest"]>({
+  return useMutation<Schemas["Recorded"], Refused, ExposureRequest>({
     mutationFn: (body) => unwrap<Schemas["Recorded"]>(client.POST("/api/exposures", { body })),
     onSuccess: () => Promise.all(LOG.map((key) => queries.invalidateQueries({ queryKey: [key] }))),
     // The chart that was on screen is no longer the room's: its numbers make way for the new one's.

@@ -2661,8 +2661,8 @@ export interface components {
          *     projections: one, or the methods to choose from, the first being the usual one; empty for a clearance and a wait.
          *     clearance: what somebody must have cleared; who and when are recorded, nothing is decided here. asks: the same as a
          *     question of two or three words, for the run sheet. wait_min: minutes by a timer that runs while other work goes on; note
-         *     says for what. when: the condition of a step that is not always taken. side: the one asked for, the other one, or both at
-         *     once; empty where the exam's side is the step's too.
+         *     says for what. when: the condition of a step that is not always taken. side: the one asked for, the other, a fixed one or
+         *     both at once; empty where the exam's side is the step's too.
          */
         ExamStep: {
             /**
@@ -2694,7 +2694,7 @@ export interface components {
              * @default
              * @enum {string}
              */
-            side: "" | "asked" | "other" | "both";
+            side: "" | "asked" | "other" | "right" | "left" | "both";
         };
         /**
          * ExpectedShare
@@ -5339,8 +5339,11 @@ export interface components {
             study_key: string;
             /** Exam */
             exam: string;
-            /** Side */
-            side: string;
+            /**
+             * Side
+             * @enum {string}
+             */
+            side: "" | "right" | "left" | "both";
             /**
              * Age Band
              * @enum {string}

@@ -38,7 +38,12 @@ function answer(request: TechniqueRequest): TechniqueResponse {
   return {
     ...ANSWER,
     technique: { ...ANSWER.technique, mas },
-    thickness: { ...ANSWER.thickness, cm, estimated: request.thickness_cm == null, said: "Not measured." },
+    thickness: {
+      ...ANSWER.thickness,
+      cm,
+      source: request.thickness_cm == null ? "estimated" : "measured",
+      said: "Not measured.",
+    },
   };
 }
 
@@ -94,14 +99,14 @@ it("opens on who waits, with no technique for no one; a request from the worklis
   expect(screen.getByText("Who is next?")).toBeDefined();
 });
 
-it("a measured thickness gives its technique, and only then can it be recorded", async () => {
+it("a measured thickness gives its technique; an estimate is recorded as one, and says so", async () => {
   const server = desk();
   await ready();
   expect(screen.getByTestId("not-measured").textContent).toContain("Not measured.");
   key("Enter");
-  expect(accepted().disabled).toBe(true);
-  expect(screen.getByText("Measure the thickness first.")).toBeDefined();
-  key("a");
+  expect(accepted().disabled).toBe(false);
+  expect(screen.getByText(/The thickness was not measured: it is kept as an estimate/)).toBeDefined();
+  key("Escape");
   measure("25.5");
   await waitFor(() => expect(mas()).toBe("80"));
   expect(server.last(TECHNIQUE).body).toMatchObject({
@@ -110,7 +115,8 @@ it("a measured thickness gives its technique, and only then can it be recorded",
     thickness_cm: 25.5,
   });
   expect(screen.queryByTestId("not-measured")).toBeNull();
-  expect(accepted().disabled).toBe(false);
+  key("Enter");
+  expect(screen.queryByText(/kept as an estimate/)).toBeNull();
   expect(server.asked.map((one) => one.to)).not.toContain(RECORD);
 });
 
@@ -247,8 +253,19 @@ it("nothing typed or recorded of one view stands at the next", async () => {
   measure("21");
   await ready();
   key("Enter");
+  expect(screen.getByRole("alert").textContent).toContain(
+    "Clearance not recorded: Spine cleared by the physician.",
+  );
+  expect(screen.getByRole("alert").textContent).toContain("The wait of 5 min was not started: Contrast.");
+  key("Enter");
   expect(field("Index (EI)").value).toBe("");
   expect(accepted().disabled).toBe(false);
+  key("a");
+  await waitFor(() =>
+    expect(server.last(RECORD).body).toMatchObject({
+      note: "Clearance not recorded: Spine cleared by the physician. The wait of 5 min was not started: Contrast.",
+    }),
+  );
 });
 
 it("letters typed into the index stay there, and an unlikely index is asked back once", async () => {
@@ -466,16 +483,17 @@ const CERVICAL = {
   id: "trauma",
   name: "Trauma spine",
   steps: [
-    { projections: ["lspine-ap"], when: "", note: "", asks: "" },
+    { projections: ["lspine-ap"], when: "", note: "", asks: "", side: "" as const },
     {
       projections: [],
       clearance: "Spine cleared by the physician",
       when: "",
       note: "",
       asks: "Spine cleared?",
+      side: "" as const,
     },
-    { projections: [], wait_min: 5, when: "", note: "Contrast", asks: "" },
-    { projections: ["hand-pa"], when: "trauma of the hand", note: "", asks: "" },
+    { projections: [], wait_min: 5, when: "", note: "Contrast", asks: "", side: "" as const },
+    { projections: ["hand-pa"], when: "trauma of the hand", note: "", asks: "", side: "" as const },
   ],
   projections: ["lspine-ap", "hand-pa"],
   why: "",
@@ -542,10 +560,12 @@ it("views are gone through by keys, skipped ones are marked, and each asks for i
   await ready();
   key("]");
   await waitFor(() => expect(server.last(TECHNIQUE).body).toMatchObject({ projection: "hand-pa" }));
+  press("Change views");
   press("Skip");
   expect(screen.getByRole("button", { name: /^PA, skipped, only: trauma of the hand/ })).toBeDefined();
   key("[");
   expect(screen.getByRole("button", { name: "AP" }).getAttribute("aria-current")).toBe("step");
-  press("Repeat");
+  press("Change views");
+  press("Another try");
   expect(screen.getAllByRole("button", { name: /^AP/ })).toHaveLength(2);
 });

@@ -1,7 +1,7 @@
 import { useEffect, useRef, useState } from "react";
 import { flushSync } from "react-dom";
 
-import type { Exam, Projection, Room, RunSheetRequest, TechniqueResponse } from "../api/queries";
+import type { Exam, Projection, Room, TechniqueResponse } from "../api/queries";
 import { useChoices, useRunSheet, useTechnique } from "../api/queries";
 import { Refused } from "../api/client";
 import { useReach } from "../api/reach";
@@ -18,9 +18,10 @@ import { filterOf, GRID_RATIOS, METHOD, usualLevel } from "../ui/words";
 import { Checks } from "./exam/Checks";
 import { HowTo } from "./exam/HowTo";
 import { NoLine } from "./exam/NoLine";
+import { Quiet } from "./exam/Quiet";
 import { RunSheet } from "./exam/RunSheet";
 import { ThicknessRuler } from "./measure/ThicknessRuler";
-import { measuredSoFar, personOf } from "./request";
+import { measuredSoFar, personOf, viewOf } from "./request";
 import { Bar } from "./review/Bar";
 import { Critique } from "./review/Critique";
 import { ExposureMade } from "./review/ExposureMade";
@@ -30,7 +31,17 @@ import { ExposurePanel } from "./setup/ExposurePanel";
 import { PatientPanel } from "./setup/PatientPanel";
 import { Picture } from "./setup/Picture";
 import { SetupPanel } from "./setup/SetupPanel";
-import { changesOf, type DeskState, type Stop } from "./state";
+import {
+  carried,
+  changesOf,
+  type DeskState,
+  isView,
+  nextOpen,
+  openBefore,
+  sideOf,
+  standsAsFor,
+  type Stop,
+} from "./state";
 import { Cautions } from "./technique/Cautions";
 import { Forecast, MoreFigures } from "./technique/Forecast";
 import { Numbers } from "./technique/Numbers";
@@ -52,31 +63,29 @@ export function useOpenPanels() {
   return { panel, setPanel, beside, setBeside };
 }
 
-/** What changes on the way to the view in hand; from the run sheet of the views that are not skipped. */
-function useChanges(room: Room, state: DeskState): string[] {
-  const views = state.stops.filter((one) => one.projection !== null && one.status !== "skipped");
-  const place = views.findIndex((one) => one.key === state.stops[state.at]?.key);
-  const setups = Object.fromEntries(
-    views.map((one) => [
-      one.projection,
-      { exposure_control: "manual", grid_offset_cm: 0, grid_tilt_deg: 0, aec_density: 0, ...one.setup },
-    ]),
-  );
-  const person = personOf(state.patient);
+/** What the hands change on the way to the view in hand, from the one that everything still stands as for. */
+function useChanges(room: Room, state: DeskState, now: Stop): string[] {
+  const last = standsAsFor(state);
   const sheet = useRunSheet(
-    views.length > 1
-      ? {
-          room: room.id,
-          projections: views.map((one) => one.projection ?? ""),
-          patient: person,
-          ...(Object.keys(state.facts).length ? { facts: state.facts } : {}),
-          measured: measuredSoFar(state),
-          setups: setups as NonNullable<RunSheetRequest["setups"]>,
-        }
-      : null,
+    last && {
+      room: room.id,
+      views: [viewOf(state, last), viewOf(state, now)],
+      side: "",
+      patient: personOf(state.patient),
+      ...(Object.keys(state.facts).length ? { facts: state.facts } : {}),
+      measured: measuredSoFar(state),
+    },
   );
-  return (place > 0 && sheet.data?.steps[place]?.changes) || [];
+  return (last && sheet.data?.steps[1]?.changes.flatMap((one) => one.said || [])) ?? [];
 }
+
+/** What has not been done yet that comes before the view in hand. */
+const notYet = (one: Stop, now: number) =>
+  one.clearance !== null
+    ? `Clearance not recorded: ${one.clearance}.`
+    : one.wait_until === null
+      ? `The wait of ${one.wait_min} min was not started: ${one.note}.`
+      : `The wait is not over: ${Math.ceil((one.wait_until - now) / 60_000)} min left.`;
 
 interface Props {
   room: Room;
@@ -119,8 +128,8 @@ export function ExamInHand({
   // Which fields there are goes by the last answer for this view: none goes while somebody types into it.
   const [shape, setShape] = useState<TechniqueResponse>();
   if (technique.data && technique.data !== shape) setShape(technique.data);
-  const measured = answer ? !answer.thickness.estimated : now.thickness_cm !== null;
-  const changes = useChanges(room, state);
+  const measured = answer ? answer.thickness.source !== "estimated" : now.thickness_cm !== null;
+  const changes = useChanges(room, state, now);
   const after = state.exposed === now.key;
 
   const views = state.stops.flatMap((one, i) => (one.projection ? [i] : []));
@@ -129,8 +138,8 @@ export function ExamInHand({
     const stop = views[to];
     if (stop !== undefined) act({ do: "go", to: stop });
   };
-  const later = views.slice(place + 1).find((i) => state.stops[i]?.status === "todo");
-  const next = later === undefined ? null : () => act({ do: "go", to: later });
+  const open = nextOpen(state);
+  const next = open === null ? null : () => act({ do: "go", to: open });
   const toField = (panel: Panel, id: string) => {
     // The field is there only after its panel is; the next key typed is already for it.
     flushSync(() => {
@@ -139,20 +148,35 @@ export function ExamInHand({
     });
     focusField(id);
   };
+  const images = now.images ?? projection.exposures;
+  const [asked, setAsked] = useState<string[]>([]);
   const judging = useJudging({
     room,
     projection,
     stop: now.key,
     request,
     answer: reach === "here" ? answer : undefined,
-    measured: now.thickness_cm !== null || measured,
     done: now.status === "done",
     unsettled: unsettled.any,
-    study: state.study,
-    onAccepted: () => act({ do: "mark", at: state.at, status: "done" }),
+    more: {
+      study_key: state.study,
+      side: sideOf(state, now),
+      attempt: now.attempt,
+      held_by: state.held_by,
+      note: asked.join(" "),
+    },
+    onAccepted: () => act({ do: "accepted", of: images }),
+    onRejected: () => act({ do: "rejected" }),
   });
   const done = now.status === "done";
   const expose = () => {
+    const moment = Date.now();
+    const waiting = openBefore(state, moment).map((one) => notYet(one, moment));
+    // Asked once: pressing again goes on without, and the record says so.
+    if (waiting.join() !== asked.join()) {
+      setAsked(waiting);
+      if (waiting.length > 0) return;
+    }
     judging.begin();
     act({ do: "exposed" });
   };
@@ -256,7 +280,18 @@ export function ExamInHand({
     .slice(0, state.at)
     .filter((one) => one.clearance !== null && one.recorded === null)
     .at(-1);
+  const leads = state.stops.flatMap((one, i) =>
+    one.when && one.status === "todo" && i !== state.at && isView(one)
+      ? {
+          key: one.key,
+          when: one.when,
+          name: projections.find((other) => other.id === one.projection)?.name ?? one.projection ?? "",
+          go: () => act({ do: "go", to: i }),
+        }
+      : [],
+  );
   const changed = changesOf(state);
+  const toCome = state.stops.filter((one, i) => i > state.at && isView(one) && one.status === "todo").length;
   const method = state.school ?? room.school ?? "model";
   return (
     <Pending.Provider value={pending.tell}>
@@ -366,7 +401,12 @@ export function ExamInHand({
                 )}
               </div>
               <p className="-mt-1 text-note text-ink-3" data-testid="state">
-                {changed === 0 ? "As charted." : `${changed} ${changed === 1 ? "thing" : "things"} changed.`}
+                {changed === 0 ? "As charted." : `${changed} ${changed === 1 ? "thing" : "things"} changed.`}{" "}
+                {toCome > 0 && Object.keys(carried(now)).length > 0 && (
+                  <Quiet onClick={() => act({ do: "same-set-up" })}>
+                    Same set-up for the {toCome === 1 ? "next view" : `${toCome} views to come`}
+                  </Quiet>
+                )}
               </p>
               {panel === "set-up" ? (
                 <SetupPanel
@@ -388,15 +428,10 @@ export function ExamInHand({
         </section>
         <div className="order-4 min-h-0 min-w-0 xl:order-none xl:col-start-2 xl:row-start-4 xl:overflow-y-auto xl:border-t xl:border-rule">
           <HowTo
-            projection={projection}
+            {...{ projection, projections, state, act, images, answer, changes, unit }}
             stop={now}
             choices={choices.data}
-            answer={answer}
-            changes={changes}
             openClearance={clearance?.clearance ?? null}
-            question={state.question}
-            side={state.side}
-            unit={unit}
           />
         </div>
         <aside
@@ -404,7 +439,7 @@ export function ExamInHand({
           className="order-5 min-h-0 border-rule px-4 pt-1 pb-3 xl:order-none xl:col-start-3 xl:row-span-2 xl:row-start-3 xl:overflow-y-auto xl:border-l xl:px-5"
         >
           {after ? (
-            <Critique judging={judging} choices={choices.data} />
+            <Critique judging={judging} choices={choices.data} leads={leads} />
           ) : (
             <>
               <div className="mb-1 flex items-start justify-between gap-2">
@@ -460,7 +495,7 @@ export function ExamInHand({
           <Bar
             moment={after ? "after" : "before"}
             done={done}
-            whyNot={after ? null : !answer || measured ? null : "Measure the thickness first."}
+            says={after ? [] : asked.map((one) => `${one} Press again to go on without.`)}
             onExposed={expose}
             onBack={() => act({ do: "before" })}
             onNext={next}

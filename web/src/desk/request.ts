@@ -1,5 +1,5 @@
-import type { Room, TechniqueRequest } from "../api/queries";
-import type { DeskState, Patient, Person, Stop } from "./state";
+import type { Room, RunSheetRequest, TechniqueRequest } from "../api/queries";
+import { type DeskState, type Overrides, type Patient, type Person, sideOf, type Stop } from "./state";
 
 /** The request for a technique that the view in hand makes. */
 export function requestFor(room: Room, state: DeskState, now: Stop, projection: string): TechniqueRequest {
@@ -14,16 +14,24 @@ export function requestFor(room: Room, state: DeskState, now: Stop, projection: 
     patient: personOf(state.patient),
     ...(Object.keys(state.facts).length ? { facts: state.facts } : {}),
     ...(now.angle_school ? { angle_school: now.angle_school } : {}),
-    setup: {
-      exposure_control: "manual",
-      grid_offset_cm: 0,
-      grid_tilt_deg: 0,
-      aec_density: 0,
-      ...now.setup,
-    } as NonNullable<TechniqueRequest["setup"]>,
+    setup: setupOf(now.setup),
     ...(state.school ? { school: state.school } : {}),
   };
 }
+
+type Setup = NonNullable<TechniqueRequest["setup"]>;
+
+const setupOf = (setup: Overrides): Setup =>
+  ({ exposure_control: "manual", grid_offset_cm: 0, grid_tilt_deg: 0, aec_density: 0, ...setup }) as Setup;
+
+/** A stop as the run sheet takes a view. */
+export const viewOf = (state: DeskState, one: Stop): NonNullable<RunSheetRequest["views"]>[number] => ({
+  projection: one.projection ?? "",
+  ...(one.thickness_cm === null ? {} : { thickness_cm: one.thickness_cm }),
+  setup: setupOf(one.setup),
+  side: sideOf(state, one),
+  ...(one.angle_school ? { angle_school: one.angle_school } : {}),
+});
 
 /** The patient as the API takes them. */
 export function personOf({ condition, cast, ...person }: Patient): Person {

@@ -108,7 +108,8 @@ it("repeats a view with its reading and set-up behind it, and adds another after
   expect(again.stops[again.at]).toMatchObject({
     thickness_cm: 33,
     setup: { kvp: 90, sid_cm: 150 },
-    note: "Repeat.",
+    note: "Try 2.",
+    attempt: 2,
   });
   expect(new Set(again.stops.map((one) => one.key)).size).toBe(3);
   expect(view(reduce(again, { do: "add", projection: "pa" }))).toBe("pa");

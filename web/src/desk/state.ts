@@ -1,4 +1,4 @@
-import type { Exam, TechniqueRequest } from "../api/queries";
+import type { Exam, ExposureRequest, TechniqueRequest } from "../api/queries";
 
 /** What differs from the chart line. A missing key means: as the chart says. */
 export interface Overrides {
@@ -25,6 +25,13 @@ export interface Stop {
   key: number;
   options: string[];
   projection: string | null;
+  /** Which side of the exam's: the one asked for, the other, or both at once. */
+  pair: "" | "asked" | "other" | "right" | "left" | "both";
+  /** Which try of the view this is: 1 for the first. */
+  attempt: number;
+  /** A view that takes more images than one: which is next, from 1, of how many; null as many as the view usually takes. */
+  image: number;
+  images: number | null;
   clearance: string | null;
   /** A clearance, as a question of two or three words; may be empty. */
   asks: string;
@@ -47,6 +54,8 @@ export type AgeBand = NonNullable<Person["age_band"]>;
 export type Sex = NonNullable<Person["sex"]>;
 export type Habitus = NonNullable<Person["habitus"]>;
 
+export type Side = NonNullable<ExposureRequest["side"]>;
+
 export interface Patient {
   age_band?: AgeBand;
   sex?: Sex;
@@ -64,9 +73,16 @@ export interface DeskState {
   why: string;
   study: string;
   question: string;
-  side: string;
+  /** The side that the request, or the technologist, names; empty where nobody did. */
+  side: Side;
   stops: Stop[];
   at: number;
+  /** The keys of the stops that were exposed, in the order in which it was done. */
+  taken: number[];
+  /** The stop that was in hand before, which was set up for even where it was not exposed. */
+  before: number | null;
+  /** Who holds the patient, by role; empty for nobody. */
+  held_by: string;
   patient: Patient;
   facts: Facts;
   mat_cm: number | null;
@@ -86,7 +102,7 @@ export interface DeskState {
 export interface Study {
   key: string;
   question: string;
-  side?: string;
+  side?: Side;
   age_band?: AgeBand;
 }
 
@@ -96,7 +112,14 @@ export type Action =
   | { do: "exam"; exam: Exam; study?: Study }
   | { do: "view"; projection: string }
   | { do: "go"; to: number }
+  | { do: "move"; at: number; by: 1 | -1 }
   | { do: "mark"; at: number; status: Stop["status"] }
+  | { do: "accepted"; of: number }
+  | { do: "rejected" }
+  | { do: "images"; of: number }
+  | { do: "side"; side: Side }
+  | { do: "held-by"; who: string }
+  | { do: "same-set-up" }
   | { do: "add"; projection: string }
   | { do: "repeat" }
   | { do: "remove"; at: number }
@@ -127,6 +150,9 @@ const NOBODY = {
   checked: [],
   exposed: null,
   putAway: "",
+  taken: [],
+  before: null,
+  held_by: "",
 };
 
 /** Nobody is chosen: no exam, no view, and so no technique. */
@@ -155,6 +181,10 @@ function stop(options: string[], more: Partial<Stop> = {}): Stop {
     key: last,
     options,
     projection: options[0] ?? null,
+    pair: "",
+    attempt: 1,
+    image: 1,
+    images: null,
     clearance: null,
     asks: "",
     wait_min: null,
@@ -178,9 +208,14 @@ function stopsOf(exam: Exam): Stop[] {
       wait_min: step.wait_min ?? null,
       when: step.when ?? "",
       note: step.note ?? "",
+      pair: step.side ?? "",
     }),
   );
 }
+
+/** What everything is set up for when another stop is gone to. */
+const leaving = (state: DeskState, to: number) =>
+  to === state.at ? state.before : (state.stops[state.at]?.key ?? null);
 
 function merged<T extends object>(now: T, change: Changes<T>): T {
   const entries = Object.entries({ ...now, ...change }).filter(([, value]) => value !== null);
@@ -191,6 +226,52 @@ const here = (state: DeskState, change: Partial<Stop>, at = state.at): Stop[] =>
   state.stops.map((one, i) => (i === at ? { ...one, ...change } : one));
 
 export const isView = (one: Stop | undefined) => one?.projection != null;
+
+const OTHER: Record<Side, Side> = { right: "left", left: "right", both: "both", "": "" };
+
+/** The side that a stop examines; empty where nobody said one. */
+export const sideOf = (state: DeskState, one: Stop): Side =>
+  one.pair === "" || one.pair === "asked" ? state.side : one.pair === "other" ? OTHER[state.side] : one.pair;
+
+/** The view that everything stands as for now: the one exposed last, or set up for last where none was; null for none. */
+export function standsAsFor(state: DeskState): Stop | null {
+  const others = state.stops.filter((one, i) => i !== state.at && isView(one));
+  const of = (key: number | null) => others.find((one) => one.key === key);
+  return state.taken.flatMap((key) => of(key) ?? []).at(-1) ?? of(state.before) ?? null;
+}
+
+/** The next view that is still to do: after the one in hand, or else one that was passed over. */
+export function nextOpen(state: DeskState): number | null {
+  const open = state.stops.flatMap((one, i) =>
+    isView(one) && one.status === "todo" && i !== state.at ? [i] : [],
+  );
+  return open.find((i) => i > state.at) ?? open[0] ?? null;
+}
+
+/** The stops that must come before the one in hand and have not: a clearance not recorded, a wait that is not over. */
+export const openBefore = (state: DeskState, now: number): Stop[] =>
+  state.stops
+    .slice(0, state.at)
+    .filter((one) =>
+      one.clearance !== null
+        ? one.recorded === null
+        : one.wait_min !== null && (one.wait_until === null || one.wait_until > now),
+    );
+
+/** What a technologist set by hand that goes for the views to come as well. */
+const CARRIED = [
+  "sid_cm",
+  "support",
+  "grid_ratio",
+  "receptor",
+  "filter",
+  "exposure_control",
+  "aec_density",
+  "kvp",
+] as const;
+
+export const carried = ({ setup }: Stop): Overrides =>
+  Object.fromEntries(Object.entries(setup).filter(([key]) => (CARRIED as readonly string[]).includes(key)));
 
 /** The exam in hand after one thing that a person did. Pure: the same state and action give the same state. */
 export function reduce(state: DeskState, action: Action): DeskState {
@@ -224,26 +305,72 @@ export function reduce(state: DeskState, action: Action): DeskState {
         at: 0,
       };
     case "go":
-      return isView(state.stops[action.to]) ? { ...state, at: action.to, exposed: null } : state;
+      return isView(state.stops[action.to])
+        ? { ...state, at: action.to, before: leaving(state, action.to), exposed: null }
+        : state;
+    case "move": {
+      const stops = [...state.stops];
+      const [one] = stops.splice(action.at, 1);
+      const to = action.at + action.by;
+      if (!one || to < 0 || to > stops.length) return state;
+      stops.splice(to, 0, one);
+      const now = state.stops[state.at]?.key;
+      return { ...state, stops, at: stops.findIndex((other) => other.key === now) };
+    }
     case "mark":
       return { ...state, stops: here(state, { status: action.status }, action.at) };
+    case "accepted": {
+      const image = state.stops[state.at]?.image ?? 1;
+      const more = image < action.of;
+      return {
+        ...state,
+        stops: here(state, more ? { image: image + 1 } : { status: "done" }),
+        exposed: more ? null : state.exposed,
+      };
+    }
+    case "rejected":
+      return { ...state, stops: here(state, { attempt: (state.stops[state.at]?.attempt ?? 0) + 1 }) };
+    case "images":
+      return { ...state, stops: here(state, { images: action.of }) };
+    case "side":
+      return { ...state, side: action.side };
+    case "held-by":
+      return { ...state, held_by: action.who };
+    case "same-set-up": {
+      const now = state.stops[state.at];
+      if (!now) return state;
+      return {
+        ...state,
+        stops: state.stops.map((one, i) =>
+          i > state.at && isView(one) && one.status === "todo"
+            ? { ...one, setup: { ...one.setup, ...carried(now) } }
+            : one,
+        ),
+      };
+    }
     case "add": {
       const stops = [...state.stops];
       stops.splice(state.at + 1, 0, stop([action.projection], { note: "Added." }));
-      return { ...state, stops, at: state.at + 1, exposed: null };
+      return { ...state, stops, at: state.at + 1, before: leaving(state, state.at + 1), exposed: null };
     }
     case "repeat": {
       const now = state.stops[state.at];
       if (!now) return state;
-      const again = {
-        ...stop(now.options),
-        projection: now.projection,
-        thickness_cm: now.thickness_cm,
-        note: "Repeat.",
-      };
+      const tries = state.stops.filter((one) => one.projection === now.projection && one.pair === now.pair);
+      const attempt = Math.max(...tries.map((one) => one.attempt)) + 1;
+      const { projection, pair, images, thickness_cm, setup, angle_school } = now;
+      const again = stop(now.options, { note: `Try ${attempt}.`, attempt });
       const stops = [...state.stops];
-      stops.splice(state.at + 1, 0, { ...again, setup: now.setup, angle_school: now.angle_school });
-      return { ...state, stops, at: state.at + 1, exposed: null };
+      stops.splice(state.at + 1, 0, {
+        ...again,
+        projection,
+        pair,
+        images,
+        thickness_cm,
+        setup,
+        angle_school,
+      });
+      return { ...state, stops, at: state.at + 1, before: now.key, exposed: null };
     }
     case "remove": {
       const stops = state.stops.filter((_, i) => i !== action.at);
@@ -295,8 +422,11 @@ export function reduce(state: DeskState, action: Action): DeskState {
         patient: merged(state.patient, { condition: null, cast: null, contrast: null }),
         stops: here(state, { setup: {}, angle_school: null }),
       };
-    case "exposed":
-      return { ...state, exposed: state.stops[state.at]?.key ?? null };
+    case "exposed": {
+      const key = state.stops[state.at]?.key;
+      if (key === undefined) return state;
+      return { ...state, exposed: key, taken: [...state.taken.filter((one) => one !== key), key] };
+    }
     case "before":
       return { ...state, exposed: null };
     case "next-patient":

@@ -178,8 +178,20 @@ function Rows({
           return (
             <tr key={one.id} className="border-b border-rule">
               <td className="py-1.5 pl-5 whitespace-nowrap text-ink-2">{moment(one.taken_at)}</td>
-              <td>{name}</td>
-              <td className="pr-4 text-right">{length(one.thickness_cm, unit)}</td>
+              <td>
+                {name}
+                {(one.side || one.attempt > 1) && (
+                  <span className="block text-note text-ink-3">
+                    {[one.side, one.attempt > 1 && `try ${one.attempt}`].filter(Boolean).join(", ")}
+                  </span>
+                )}
+              </td>
+              <td className="pr-4 text-right">
+                {length(one.thickness_cm, unit)}
+                {one.thickness_from !== "measured" && (
+                  <span className="block text-note text-ink-3">{one.thickness_from}</span>
+                )}
+              </td>
               <td className="pr-4 text-right whitespace-nowrap">
                 {trimmed(one.kvp, 1)} kVp <b className="font-semibold">{trimmed(one.mas, 2)}</b> mAs
                 {off && (
@@ -190,6 +202,11 @@ function Rows({
               </td>
               <td className="text-note text-ink-2">
                 {trimmed(fromCm(one.sid_cm, unit), 1)} {unit}, {grid(one.grid_ratio).toLowerCase()}
+                {one.exposure_control !== "manual" && (
+                  <span className="block">
+                    {one.exposure_control === "aec" ? "AEC" : one.exposure_control}
+                  </span>
+                )}
               </td>
               <td className="pr-4 text-right">
                 {one.ei != null
@@ -209,6 +226,7 @@ function Rows({
               <td className={`pr-4 ${rejected ? "text-bad" : ""}`}>
                 {rejected ? `✕ ${reasons?.[one.reject_reason ?? ""] ?? "rejected"}` : "accepted"}
                 {one.recorded_by && <span className="block text-note text-ink-3">by {one.recorded_by}</span>}
+                {one.held_by && <span className="block text-note text-ink-3">held by {one.held_by}</span>}
               </td>
               <td className="pr-5 text-right">
                 <TakeBack exposure={one} name={name} />

@@ -158,7 +158,7 @@ export const EXAMS: Exam[] = [
   {
     id: "lumbar",
     name: "Lumbar spine",
-    steps: [{ projections: ["lspine-ap"], when: "", note: "", asks: "" }],
+    steps: [{ projections: ["lspine-ap"], when: "", note: "", asks: "", side: "" }],
     projections: ["lspine-ap"],
     why: "AP first.",
     local: false,
@@ -370,7 +370,7 @@ export const ANSWER: TechniqueResponse = {
     { level: "note", text: "Gonads near the field.", cites: "shield" },
   ],
   chart: { id: 11, version: 2, status: "approved", line: FIXED },
-  thickness: { cm: 24, spread_cm: 0.5, estimated: false, said: "Measured." },
+  thickness: { cm: 24, spread_cm: 0.5, source: "measured", said: "Measured." },
   figures: {
     tube_angle_deg: 0,
     tube_height_cm: 107,
@@ -430,6 +430,10 @@ export const exposure = (id: number, change: Partial<Exposure> = {}): Exposure =
   age_band: null,
   study_key: "",
   note: "",
+  side: "",
+  thickness_from: "measured",
+  attempt: 1,
+  held_by: "",
   taken_at: "2026-11-20T10:00:00Z",
   id,
   ...change,

@@ -8,7 +8,7 @@ from typing import Literal
 
 from oakbeam.core.projection import Side
 
-StepSide = Literal["", "asked", "other", "both"]
+StepSide = Literal["", "asked", "other", "right", "left", "both"]
 
 
 @dataclass(frozen=True, slots=True)
@@ -18,8 +18,8 @@ class ExamStep:
     projections: one, or the methods to choose from, the first being the usual one; empty for a clearance and a wait.
     clearance: what somebody must have cleared; who and when are recorded, nothing is decided here. asks: the same as a
     question of two or three words, for the run sheet. wait_min: minutes by a timer that runs while other work goes on; note
-    says for what. when: the condition of a step that is not always taken. side: the one asked for, the other one, or both at
-    once; empty where the exam's side is the step's too.
+    says for what. when: the condition of a step that is not always taken. side: the one asked for, the other, a fixed one or
+    both at once; empty where the exam's side is the step's too.
     """
 
     projections: tuple[str, ...] = ()
@@ -39,6 +39,8 @@ class Exam:
     name: str
     steps: tuple[ExamStep, ...]
     why: str
+    also: tuple[str, ...] = ()
+    """Other names and shorthand: only to be searched by."""
 
     @property
     def projections(self) -> tuple[str, ...]:
@@ -51,7 +53,9 @@ OTHER_SIDE: Mapping[Side, Side] = {"right": "left", "left": "right"}
 
 def side_of(step: ExamStep, asked: Side) -> Side:
     """The side that a step examines, for an exam of a side; empty where nobody said one."""
-    return "both" if step.side == "both" else OTHER_SIDE.get(asked, asked) if step.side == "other" else asked
+    if step.side in ("right", "left", "both"):
+        return step.side
+    return OTHER_SIDE.get(asked, asked) if step.side == "other" else asked
 
 
 def angle_words(deg: float) -> str:

@@ -30,8 +30,8 @@ class Setup:
     """What differs from the chart. None means: as the chart line says. sid_cm is along the central ray.
 
     grid_offset_cm and grid_tilt_deg: how far the ray is off the grid's centre line, and the grid off level, both across the
-    strips and signed. filter: a selectable filter of the room, NO_FILTER for none. kvp and mas: set by hand. aec_cells:
-    chambers, joined by "+".
+    strips and signed. height_measured: sid_cm was worked out from a tilted tube's height. filter: a selectable filter of the
+    room, NO_FILTER for none. kvp and mas: set by hand. aec_cells: chambers, joined by "+".
     """
 
     sid_cm: float | None = None
@@ -41,6 +41,7 @@ class Setup:
     filter: str | None = None
     field_cm: tuple[float, float] | None = None
     tube_angle_deg: float | None = None
+    height_measured: bool = False
     gap_cm: float | None = None
     grid_offset_cm: float = 0.0
     grid_tilt_deg: float = 0.0
@@ -71,6 +72,7 @@ class ResolvedSetup:
     field_cm: tuple[float, float]
     filter: Filter | None = None
     tube_angle_deg: float = 0.0
+    height_measured: bool = False
     grid_offset_cm: float = 0.0
     grid_tilt_deg: float = 0.0
     kvp: float | None = None
@@ -132,6 +134,7 @@ def resolve(line: ChartLine, room: Room, projection: Projection, patient: Patien
         field_cm=_field(charted, receptor, setup),
         filter=_filter(charted, room, setup),
         tube_angle_deg=geometry.within_tube_angle(setup.tube_angle_deg or 0.0),
+        height_measured=setup.height_measured,
         grid_offset_cm=within("grid_offset_cm", setup.grid_offset_cm, *geometry.GRID_OFFSET_RANGE_CM, "cm"),
         grid_tilt_deg=within("grid_tilt_deg", setup.grid_tilt_deg, *geometry.GRID_TILT_RANGE_DEG, "deg"),
         kvp=setup.kvp,

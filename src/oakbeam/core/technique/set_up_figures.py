@@ -31,7 +31,10 @@ def figures(model: ModelState, setup: ResolvedSetup, spot_mm: float) -> Figures:
         tube_height_cm=geometry.tube_height_cm(model.sid_cm, tube_angle_deg),
         sid_if_left_cm=left,
         mas_factor_if_left=(left / model.sid_cm) ** 2,
-        receptor_shift_cm=geometry.receptor_shift_cm(model.thickness_cm + gap_cm, tube_angle_deg),
+        # A receptor square to the ray is centred to it: nothing to follow.
+        receptor_shift_cm=geometry.receptor_shift_cm(
+            model.thickness_cm + gap_cm, 0.0 if projection.receptor_square else tube_angle_deg
+        ),
         oid_cm=oid_cm,
         magnification=geometry.magnification(model.sid_cm, oid_cm),
         geometric_blur_mm=geometry.geometric_unsharpness_mm(spot_mm, model.sid_cm, oid_cm),

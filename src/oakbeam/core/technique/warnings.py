@@ -9,6 +9,7 @@ from oakbeam.core.caution import Caution, CautionLevel
 from oakbeam.core.charts.line import ChartLine
 from oakbeam.core.equipment.room import Aec, Room
 from oakbeam.core.patient.patient import CHILDREN, Patient
+from oakbeam.core.patient.posture import stance
 from oakbeam.core.patient.thickness import plausibility
 from oakbeam.core.physics import geometry
 from oakbeam.core.projection import SUPPORT_NAMES, Projection, Quantity
@@ -57,7 +58,7 @@ def setup_cautions(
         *plausibility(projection, patient.thickness_cm, patient.habitus, patient.age_band),
         *_distance(projection, setup.sid_cm),
         *_skin(room, patient, setup),
-        *_angle(setup),
+        *_angle(projection, setup),
         *_grid(line, room, projection, patient, setup),
         *_console(projection, patient, technique, forecast),
         *_dose(forecast),
@@ -115,9 +116,12 @@ LEAST_SKIN_CM = {False: 45.0, True: 30.0}
 """Least distance of the focus from the skin [cm], fixed and mobile; after IEC 60601-1-3 and 21 CFR 1020.31, from memory."""
 
 
-def _angle(setup: ResolvedSetup) -> Iterator[Caution]:
-    if not setup.tube_angle_deg:
+def _angle(projection: Projection, setup: ResolvedSetup) -> Iterator[Caution]:
+    """A tilted tube is further off along its ray than its detent says; not where the height itself was measured, nor where
+    the receptor stands square to the ray, along which the distance is then read."""
+    if not setup.tube_angle_deg or setup.height_measured or projection.receptor_square:
         return
+    horizontal = stance(projection, setup.support.id)[1] == "horizontal"
     sid_cm = setup.sid_cm
     height = geometry.tube_height_cm(sid_cm, setup.tube_angle_deg)
     left = geometry.sid_along_ray_cm(sid_cm, setup.tube_angle_deg)
@@ -125,8 +129,9 @@ def _angle(setup: ResolvedSetup) -> Iterator[Caution]:
         return
     yield Caution(
         "note",
-        f"At {abs(setup.tube_angle_deg):g}° put the focus {height:.1f} cm above the receptor to keep {sid_cm:g} cm along "
-        f"the ray; left at the detent it is {left:.1f} cm (mAs ×{(left / sid_cm) ** 2:.2f}).",
+        f"At {abs(setup.tube_angle_deg):g}° put the focus {height:.1f} cm {'before' if horizontal else 'above'} the "
+        f"receptor, square to it, to keep {sid_cm:g} cm along the ray; left at the detent it is {left:.1f} cm "
+        f"(mAs ×{(left / sid_cm) ** 2:.2f}).",
         "tilted tube",
     )
 
@@ -138,11 +143,13 @@ def _grid(line: ChartLine, room: Room, projection: Projection, patient: Patient,
     if grid:
         low, high = grid.range_cm
         loss = geometry.cutoff_off_distance(ratio, min(setup.field_cm) / 2, grid.focal_cm, setup.sid_cm)
-        if not low <= setup.sid_cm <= high or loss >= geometry.CUTOFF_WARNING:
+        # Within the range that its maker states the loss at the edges is what the grid was accepted with.
+        if not low <= setup.sid_cm <= high:
             yield Caution(
                 "warning",
                 f"{ratio}:1 grid focused at {grid.focal_cm:g} cm used at {setup.sid_cm:g} cm (its range {low:g} to "
-                f"{high:g}): about {100 * loss:.0f} % of the primary is lost at the field's edge.",
+                f"{high:g}): about {100 * loss:.0f} % of the primary is lost at the field's edge. "
+                f"{_way_out(room, setup, low, high)}",
                 "grid focal range",
             )
     elif ratio:
@@ -162,6 +169,13 @@ def _grid(line: ChartLine, room: Room, projection: Projection, patient: Patient,
             f"No grid on {thickness:g} cm: scatter will flatten contrast (grid usual above {usual_over:g} cm).",
             "grid threshold",
         )
+
+
+def _way_out(room: Room, setup: ResolvedSetup, low: float, high: float) -> str:
+    """What else can be done where the distance is not the grid's."""
+    fits = [sid for sid in room.detents_cm(setup.support) if low <= sid <= high]
+    nearest = min(fits, key=lambda sid: abs(sid - setup.sid_cm), default=min(max(setup.sid_cm, low), high))
+    return f"Use {nearest:g} cm, take the grid out, or choose another support."
 
 
 def _console(projection: Projection, patient: Patient, technique: Technique, forecast: Forecast) -> Iterator[Caution]:

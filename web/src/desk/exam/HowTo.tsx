@@ -5,36 +5,46 @@ import type { Choices, Projection, TechniqueResponse } from "../../api/queries";
 import { useHand, withFingers } from "../../ui/hand";
 import { Said } from "../../ui/Said";
 import { receptorSize, type Unit } from "../../ui/units";
-import { type Stop } from "../state";
+import { type DeskState, type Side, sideOf, type Stop } from "../state";
+import { type Act } from "../useDesk";
+import { CannotDoThis } from "./CannotDoThis";
+import { Quiet } from "./Quiet";
 
 interface Props {
   projection: Projection;
+  projections: Projection[];
+  state: DeskState;
+  act: Act;
   stop: Stop;
+  /** How many images the view takes. */
+  images: number;
   choices: Choices | undefined;
   answer: TechniqueResponse | undefined;
   changes: string[];
   openClearance: string | null;
-  question: string;
-  side: string;
   unit: Unit;
 }
 
 /** What the hands do for this view, in the order of the work: what changes, marker, receptor, position, centring, breath. */
 export function HowTo({
   projection,
+  projections,
+  state,
+  act,
   stop,
+  images,
   choices,
   answer,
   changes,
   openClearance,
-  question,
-  side,
   unit,
 }: Props) {
   const hand = useHand();
   const words = choices?.words;
   const breathing = projection.breathing.map((code) => words?.breathing?.[code] ?? code).join(" Or: ");
   const [across, along] = projection.receptor_cm;
+  const side = sideOf(state, stop);
+  const paired = projection.marker !== "body" || stop.pair !== "" || state.side !== "";
   const lies = along > across ? "lengthwise" : along < across ? "crosswise" : "";
   return (
     <section aria-label="This view" className="px-4 py-1.5 xl:px-5">
@@ -47,9 +57,21 @@ export function HowTo({
           >
             {projection.exam} {projection.name}
           </Link>
-          {projection.exposures > 1 && <span> · {projection.exposures} exposures</span>}
         </h2>
-        {question && <span className="text-ink-2">Request: {question}</span>}
+        {images > 1 && (
+          <span data-testid="image">
+            Image {stop.image} of {images}
+          </span>
+        )}
+        {state.question && <span className="text-ink-2">Request: {state.question}</span>}
+        <span className="ml-auto flex gap-x-3">
+          {projection.exposures === 1 && (
+            <Quiet onClick={() => act({ do: "images", of: images === 1 ? 2 : 1 })}>
+              {images === 1 ? "Takes two images" : "One image"}
+            </Quiet>
+          )}
+          <CannotDoThis {...{ projection, projections, act }} at={state.at} />
+        </span>
       </div>
       {(stop.note || stop.when) && (
         <p className="text-ink-2">
@@ -75,17 +97,16 @@ export function HowTo({
       <dl className="mt-0.5 grid grid-cols-[auto_minmax(0,1fr)] gap-x-3 leading-snug">
         <Row name="Marker">
           <span data-part="marker">
-            {side && (
-              <b className="font-semibold">
-                {side === "right" ? "R: right side. " : side === "left" ? "L: left side. " : `${side}. `}
-              </b>
-            )}
+            {paired && <SideSwitch side={side} other={stop.pair === "other"} act={act} />}
             {words?.marker?.[projection.marker] ?? projection.marker}{" "}
             {projection.marker_note && `(${projection.marker_note})`}
           </span>
         </Row>
         <Row name="Receptor">
           {receptorSize(projection.receptor_cm, unit)} {lies}
+        </Row>
+        <Row name="Position">
+          <Said onBody>{projection.position}</Said>
         </Row>
         <Row name="Measure">
           <Said onBody>{projection.measure}</Said>
@@ -109,5 +130,34 @@ function Row({ name, children }: { name: string; children: ReactNode }) {
       <dt className="text-ink-3">{name}</dt>
       <dd className="text-ink-2">{children}</dd>
     </>
+  );
+}
+
+const SIDES = [
+  ["right", "R"],
+  ["left", "L"],
+] as const;
+
+/** Which side this view examines: the marker's letter. Of a pair the other view follows. */
+function SideSwitch({ side, other, act }: { side: Side; other: boolean; act: Act }) {
+  return (
+    <span role="group" aria-label="Side" className="mr-2 inline-flex gap-1 align-baseline">
+      {SIDES.map(([which, letter]) => (
+        <button
+          key={which}
+          type="button"
+          aria-pressed={side === which}
+          aria-label={`${which} side`}
+          onClick={() => {
+            const asked = other ? (which === "right" ? "left" : "right") : which;
+            act({ do: "side", side: side === which ? "" : asked });
+          }}
+          className={`min-h-touch min-w-10 rounded-sm border px-2 xl:min-h-6 ${side === which ? "border-ink bg-sunken font-semibold text-ink" : "border-rule-strong text-ink-2 hover:text-ink"}`}
+        >
+          {letter}
+        </button>
+      ))}
+      {side === "both" && <b className="self-center font-semibold">R and L.</b>}
+    </span>
   );
 }

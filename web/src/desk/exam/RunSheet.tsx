@@ -1,14 +1,13 @@
-import { Popover } from "radix-ui";
-import { type ReactNode, useEffect, useState } from "react";
+import { type ReactNode, useState } from "react";
 
 import type { Exam, Projection, Room } from "../../api/queries";
-import { useClearance } from "../../api/queries";
 import { Button } from "../../ui/Button";
 import { Finder } from "../../ui/Finder";
-import { Refusal } from "../../ui/Notice";
 import { Select } from "../../ui/Select";
-import { TextField } from "../../ui/TextField";
+import { ChangeViews } from "./ChangeViews";
+import { Clearance } from "./Clearance";
 import { SaveExam } from "./SaveExam";
+import { Wait } from "./Wait";
 import { withoutLine } from "./withoutLine";
 import { Worklist } from "./Worklist";
 import { type DeskState, type Stop } from "../state";
@@ -43,26 +42,6 @@ export function RunSheet({ room, exams, projections, charted, state, act, checks
   const changed =
     state.stops.map((one) => one.options.join()).join("|") !==
     (exam?.steps ?? []).map((step) => (step.projections ?? []).join()).join("|");
-  const changes = (
-    <>
-      <Button
-        tone="quiet"
-        className="px-2!"
-        onClick={() =>
-          act({ do: "mark", at: state.at, status: now?.status === "skipped" ? "todo" : "skipped" })
-        }
-      >
-        {now?.status === "skipped" ? "Restore" : "Skip"}
-      </Button>
-      <Button tone="quiet" className="px-2!" onClick={() => act({ do: "repeat" })}>
-        Repeat
-      </Button>
-      <Button tone="quiet" className="px-2!" onClick={() => setAdding(true)}>
-        Add view
-      </Button>
-      {(exam === undefined || changed) && <SaveExam state={state} exams={exams} />}
-    </>
-  );
   return (
     <section
       aria-label="Exam"
@@ -146,27 +125,10 @@ export function RunSheet({ room, exams, projections, charted, state, act, checks
               act({ do: "add", projection: hit.id });
             }}
           />
-        ) : long ? (
-          <Popover.Root>
-            <Popover.Trigger
-              aria-label="Change views"
-              className="min-h-touch px-2 whitespace-nowrap text-ink-2 hover:text-ink"
-            >
-              Views …
-            </Popover.Trigger>
-            <Popover.Portal>
-              <Popover.Content
-                align="end"
-                sideOffset={4}
-                aria-label="Change views"
-                className="z-50 flex flex-col items-start rounded-sm border border-rule-strong bg-raised p-1 shadow-lg"
-              >
-                {changes}
-              </Popover.Content>
-            </Popover.Portal>
-          </Popover.Root>
         ) : (
-          changes
+          <ChangeViews state={state} act={act} onAdd={() => setAdding(true)}>
+            {(exam === undefined || changed) && <SaveExam state={state} exams={exams} />}
+          </ChangeViews>
         )}
       </div>
     </section>
@@ -192,7 +154,8 @@ function View({
   go: () => void;
 }) {
   const entry = projections.find((one) => one.id === stop.projection);
-  const name = entry?.name ?? stop.projection ?? "";
+  const tried = stop.attempt > 1 ? `, try ${stop.attempt}` : "";
+  const name = `${entry?.name ?? stop.projection ?? ""}${tried}`;
   const mark = { todo: String(number), done: "✓", skipped: "–" }[stop.status];
   const missing = stop.projection !== null && !charted.has(stop.projection);
   return (
@@ -211,144 +174,9 @@ function View({
         {mark}
       </span>
       <span className={`truncate ${stop.status === "skipped" ? "line-through" : ""}`}>
-        {short ? (entry?.short ?? name) : name}
+        {short ? `${entry?.short ?? stop.projection ?? ""}${tried}` : name}
       </span>
       {missing && <span className="shrink-0 text-note text-ink-3">(no line)</span>}
-    </button>
-  );
-}
-
-/** Somebody responsible must have said so before the patient is moved; who and when is kept, nothing is decided here. */
-function Clearance({
-  room,
-  state,
-  stop,
-  at,
-  act,
-}: {
-  room: Room;
-  state: DeskState;
-  stop: Stop;
-  at: number;
-  act: Act;
-}) {
-  const [who, setWho] = useState("");
-  const [why, setWhy] = useState("");
-  const clearance = useClearance();
-  const keep = (decision: "cleared" | "not_applicable") =>
-    clearance.mutate(
-      {
-        room: room.id,
-        exam: state.exam ?? "single view",
-        clearance: stop.clearance ?? "",
-        decision,
-        decided_by: who,
-        why,
-        study_key: state.study,
-      },
-      {
-        onSuccess: (kept) => {
-          const time = new Date(kept.at ?? Date.now()).toLocaleTimeString("en-GB", { timeStyle: "short" });
-          const words = decision === "cleared" ? "Cleared" : "Not applicable";
-          act({ do: "clearance", at, recorded: `${words} ${time}, ${who}` });
-        },
-      },
-    );
-  return (
-    <Popover.Root>
-      <Popover.Trigger
-        aria-label={`Clearance: ${stop.clearance}. ${stop.recorded ?? "open"}`}
-        title={stop.recorded ?? stop.clearance ?? ""}
-        className={`flex min-h-touch items-center gap-1 px-1 text-note ${stop.recorded ? "text-good" : "text-warn"}`}
-      >
-        <span aria-hidden className="text-lead">
-          {stop.recorded ? "◆" : "◇"}
-        </span>
-        {stop.recorded ? "cleared" : stop.asks || "clearance"}
-      </Popover.Trigger>
-      <Popover.Portal>
-        <Popover.Content
-          sideOffset={4}
-          className="z-50 w-96 rounded-sm border border-rule-strong bg-raised p-4 shadow-lg"
-          aria-label="Clearance"
-        >
-          <h2 className="text-body">{stop.clearance}</h2>
-          <p className="mt-1 text-note text-ink-2">
-            Only the responsible physician or provider decides. Oakbeam keeps who and when.
-          </p>
-          {stop.recorded ? (
-            <p className="mt-2 text-good">{stop.recorded}</p>
-          ) : (
-            <div className="mt-3 flex flex-col gap-2">
-              <TextField
-                live
-                id={`clearance-who-${stop.key}`}
-                label="Decided by (role or name)"
-                value={who}
-                onChange={setWho}
-              />
-              <TextField
-                live
-                id={`clearance-why-${stop.key}`}
-                label="Reason, if it does not apply"
-                value={why}
-                onChange={setWhy}
-              />
-              <div className="flex gap-2">
-                <Button
-                  tone="main"
-                  disabled={!who.trim() || clearance.isPending}
-                  onClick={() => keep("cleared")}
-                >
-                  Record clearance
-                </Button>
-                <Button
-                  disabled={!who.trim() || !why.trim() || clearance.isPending}
-                  onClick={() => keep("not_applicable")}
-                >
-                  Does not apply
-                </Button>
-              </div>
-              {clearance.isError && <Refusal error={clearance.error} />}
-            </div>
-          )}
-        </Popover.Content>
-      </Popover.Portal>
-    </Popover.Root>
-  );
-}
-
-const MINUTE = 60_000;
-
-/** A wait that runs while other work goes on. */
-function Wait({ stop, at, act }: { stop: Stop; at: number; act: Act }) {
-  const [now, setNow] = useState(() => Date.now());
-  const left = stop.wait_until === null ? null : stop.wait_until - now;
-  useEffect(() => {
-    if (stop.wait_until === null) return;
-    const timer = window.setInterval(() => setNow(Date.now()), 1000);
-    return () => window.clearInterval(timer);
-  }, [stop.wait_until]);
-  const minutes = stop.wait_min ?? 5;
-  const words =
-    left === null
-      ? `wait ${minutes} min`
-      : left > 0
-        ? `${Math.floor(left / MINUTE)}:${String(Math.floor((left % MINUTE) / 1000)).padStart(2, "0")} left`
-        : "wait over";
-  return (
-    <button
-      type="button"
-      title={`${stop.note}. ${left === null ? "Start the timer." : "Press to stop it."}`}
-      aria-label={`Wait, ${stop.note}: ${words}`}
-      onClick={() => {
-        const started = Date.now();
-        setNow(started);
-        act({ do: "wait", at, until: stop.wait_until === null ? started + minutes * MINUTE : null });
-      }}
-      className={`min-h-touch shrink-0 px-1.5 text-note whitespace-nowrap ${left === null ? "text-ink-2" : left > 0 ? "text-warn" : "text-good"}`}
-    >
-      <span aria-hidden>{left === null ? "◔" : left > 0 ? "◑" : "●"}</span> {words}
     </button>
   );
 }

@@ -21,10 +21,9 @@ function stepOf(stop: Stop): object {
   if (stop.clearance !== null)
     return { clearance: stop.clearance, ...(stop.asks ? { asks: stop.asks } : {}) };
   if (stop.wait_min !== null) return { wait_min: stop.wait_min, text: stop.note };
-  const note = stop.note && stop.note !== "Added." && stop.note !== "Repeat." ? { note: stop.note } : {};
-  return stop.options.length > 1
-    ? { one_of: stop.options, ...when, ...note }
-    : { p: stop.projection, ...when, ...note };
+  const own = stop.note !== "" && stop.note !== "Added." && stop.attempt === 1;
+  const more = { ...when, ...(own ? { note: stop.note } : {}), ...(stop.pair ? { side: stop.pair } : {}) };
+  return stop.options.length > 1 ? { one_of: stop.options, ...more } : { p: stop.projection, ...more };
 }
 
 /** Keeps the views as they stand now, in this order, as an exam set of the department. */

@@ -6,7 +6,8 @@ interface Props {
   moment: "before" | "after";
   /** Recorded as accepted, or nothing left to record for this view. */
   done: boolean;
-  whyNot: string | null;
+  /** What to know before the next press. */
+  says: string[];
   onExposed: () => void;
   onBack: () => void;
   onNext: (() => void) | null;
@@ -15,7 +16,7 @@ interface Props {
 }
 
 /** The slim bar at the foot: what the next press is, and one's own last record. */
-export function Bar({ moment, done, whyNot, onExposed, onBack, onNext, onNextPatient, children }: Props) {
+export function Bar({ moment, done, says, onExposed, onBack, onNext, onNextPatient, children }: Props) {
   return (
     <div
       role="group"
@@ -44,7 +45,11 @@ export function Bar({ moment, done, whyNot, onExposed, onBack, onNext, onNextPat
           Exposed
         </Button>
       )}
-      {whyNot && <span className="text-note text-warn">{whyNot}</span>}
+      {says.length > 0 && (
+        <p role="alert" className="text-note text-warn">
+          {says.join(" ")}
+        </p>
+      )}
       <div className="ml-auto min-w-0">{children}</div>
     </div>
   );

@@ -1,12 +1,20 @@
 import { ToggleGroup } from "radix-ui";
 
 import type { Choices } from "../../api/queries";
+import { Button } from "../../ui/Button";
 import { figure, trimmed } from "../../ui/units";
 import type { Finding, Judging } from "./useJudging";
 import { Said } from "../../ui/Said";
 
+interface Props {
+  judging: Judging;
+  choices: Choices | undefined;
+  /** Views of the exam that are only taken where this image calls for them: when, and going there. */
+  leads: { key: number; when: string; name: string; go: () => void }[];
+}
+
 /** What is asked of the image, in the field's order, and what follows: what to change, and what to look at first. */
-export function Critique({ judging, choices }: { judging: Judging; choices: Choices | undefined }) {
+export function Critique({ judging, choices, leads }: Props) {
   const { entry, change, judged } = judging;
   const questions = choices?.questions ?? [];
   return (
@@ -38,6 +46,16 @@ export function Critique({ judging, choices }: { judging: Judging; choices: Choi
           </ToggleGroup.Root>
         </div>
       ))}
+      {leads.length > 0 && (
+        <div className="border-t border-rule py-1.5">
+          <h3 className="text-note font-normal text-ink-3">Only if this image calls for it</h3>
+          {leads.map(({ key, when, name, go }) => (
+            <Button key={key} className="mt-1 w-full justify-start!" onClick={go}>
+              {when}: {name}
+            </Button>
+          ))}
+        </div>
+      )}
       {judged && (
         <div className="border-t border-rule py-1.5" aria-live="polite">
           <p className="text-ink-2">

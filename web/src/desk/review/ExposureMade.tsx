@@ -127,6 +127,11 @@ export function ExposureMade({ judging, answer, choices, onBack }: Props) {
               Record as rejected
             </Button>
           </div>
+          {answer && answer.thickness.source === "estimated" && (
+            <p className="text-note text-warn">
+              The thickness was not measured: it is kept as an estimate, and the chart does not learn from it.
+            </p>
+          )}
           {entry.result === null && ready && (
             <p className="text-note text-ink-3">Without an index it is kept as “no index”.</p>
           )}

@@ -1,7 +1,13 @@
 import { useState } from "react";
 
 import type { Schemas } from "../../api/client";
-import type { Projection, Room, TechniqueRequest, TechniqueResponse } from "../../api/queries";
+import type {
+  ExposureRequest,
+  Projection,
+  Room,
+  TechniqueRequest,
+  TechniqueResponse,
+} from "../../api/queries";
 import { useJudgement, useMay, useReadOut, useRecord, useSession } from "../../api/queries";
 import { forgetDrafts, useDraft } from "../../ui/drafts";
 
@@ -28,13 +34,14 @@ interface Props {
   request: TechniqueRequest;
   /** The technique of that request; undefined while there is none, and then nothing can be recorded. */
   answer: TechniqueResponse | undefined;
-  measured: boolean;
   /** The view was recorded as accepted. */
   done: boolean;
   /** A field of the judging is being typed into, or cannot be read: what would be kept is not what stands there. */
   unsettled: boolean;
-  study: string;
+  /** What goes into the record beside technique and image. */
+  more: Pick<ExposureRequest, "study_key" | "side" | "attempt" | "held_by" | "note">;
   onAccepted: () => void;
+  onRejected: () => void;
 }
 
 /** The judging of one exposure: what was typed, the judgement of it, and its recording. */
@@ -44,11 +51,11 @@ export function useJudging({
   stop,
   request,
   answer,
-  measured,
   done,
   unsettled,
-  study,
+  more,
   onAccepted,
+  onRejected,
 }: Props) {
   const place = `judging ${room.id} ${stop} ${projection.id}`;
   const [entry, setEntry] = useDraft<Entry>(place, () => BLANK);
@@ -86,15 +93,13 @@ export function useJudging({
       ? `${session.person.name} may judge the image; a technologist records it.`
       : !answer
         ? "No technique is shown: nothing can be recorded."
-        : !measured
-          ? "Measure the thickness first."
-          : unsettled
-            ? "What stands in a field is not read yet."
-            : done && !record.isSuccess
-              ? "This view is recorded already: Repeat adds another try."
-              : entry.result !== null && !judged
-                ? "The judgement is on its way."
-                : null;
+        : unsettled
+          ? "What stands in a field is not read yet."
+          : done && !record.isSuccess
+            ? "This view is recorded already: Repeat adds another try."
+            : entry.result !== null && !judged
+              ? "The judgement is on its way."
+              : null;
   const ready = whyNot === null && !record.isPending && !record.isSuccess;
 
   /** Records what was set and what came back; asked back first where that is unlikely. */
@@ -112,15 +117,14 @@ export function useJudging({
         mas,
         outcome,
         findings: entry.findings,
-        study_key: study,
-        note: "",
+        ...more,
         ...result,
         ...(reason ? { reject_reason: reason } : {}),
       },
       {
         onSuccess: () => {
           forgetDrafts(place);
-          if (outcome === "accepted") onAccepted();
+          (outcome === "accepted" ? onAccepted : onRejected)();
         },
       },
     );

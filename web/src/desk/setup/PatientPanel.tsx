@@ -4,6 +4,7 @@ import { LengthField } from "../../ui/LengthField";
 import { NumberField } from "../../ui/NumberField";
 import { Said } from "../../ui/Said";
 import { Select } from "../../ui/Select";
+import { TextField } from "../../ui/TextField";
 import { length, type Unit } from "../../ui/units";
 import { type AgeBand, type DeskState, type Habitus, type Patient, type Sex } from "../state";
 import { type Act } from "../useDesk";
@@ -135,6 +136,16 @@ export function PatientPanel({ choices, state, act, answer, unit }: Props) {
         ]}
         onChange={(value) => set({ cannot_keep_still: value === "no" ? true : null })}
       />
+      {patient.cannot_keep_still && (
+        <div className="col-span-2">
+          <TextField
+            id="held-by"
+            label="Held by (role), in apron and gloves"
+            value={state.held_by}
+            onChange={(who) => act({ do: "held-by", who })}
+          />
+        </div>
+      )}
       {answer && (
         <p className="col-span-2 text-note text-ink-2">
           {length(answer.thickness.cm, unit)}: <Said>{answer.thickness.said}</Said>
