@@ -21,6 +21,7 @@ from oakbeam.core.patient.dose_levels import dose_levels
 from oakbeam.core.patient.patient import Patient
 from oakbeam.core.physics.rules_of_thumb import GridTable
 from oakbeam.core.projection import Projection
+from oakbeam.core.technique.breathing import breathing_step
 from oakbeam.core.technique.forecast import NOTHING_SEEN, Seen, forecast, spot_size_mm
 from oakbeam.core.technique.model_state import ModelState
 from oakbeam.core.technique.result import Derived, Technique
@@ -101,6 +102,7 @@ def derive(
     wanted = running.marked()
     density_step(running, room.aec, resolved)
     hand_step(running, resolved)
+    breathing_step(running, room, projection, patient, resolved)
     chamber_step(running, room.aec, resolved)
 
     exact_kvp, exact_mas = running.kvp, running.mas

@@ -28,7 +28,7 @@ export function CannotDoThis({
       </Popover.Trigger>
       <Popover.Portal>
         <Popover.Content
-          side="top"
+          side="bottom"
           align="end"
           sideOffset={4}
           aria-label="Cannot be positioned so"

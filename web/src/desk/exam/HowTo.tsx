@@ -5,6 +5,7 @@ import type { Choices, Projection, TechniqueResponse } from "../../api/queries";
 import { useHand, withFingers } from "../../ui/hand";
 import { Said } from "../../ui/Said";
 import { receptorSize, type Unit } from "../../ui/units";
+import { turnWords } from "../setup/turnWords";
 import { type DeskState, type Side, sideOf, type Stop } from "../state";
 import { type Act } from "../useDesk";
 import { CannotDoThis } from "./CannotDoThis";
@@ -45,6 +46,7 @@ export function HowTo({
   const [across, along] = projection.receptor_cm;
   const side = sideOf(state, stop);
   const paired = projection.marker !== "body" || stop.pair !== "" || state.side !== "";
+  const turn = turnWords(answer?.turn);
   const lies = along > across ? "lengthwise" : along < across ? "crosswise" : "";
   return (
     <section aria-label="This view" className="px-4 py-1.5 xl:px-5">
@@ -58,6 +60,11 @@ export function HowTo({
             {projection.exam} {projection.name}
           </Link>
         </h2>
+        <span className="text-ink-2">
+          {receptorSize(projection.receptor_cm, unit)} {lies}
+        </span>
+        {stop.when && <b className="font-semibold text-warn">Only: {stop.when}.</b>}
+        {stop.note && <Said onBody>{stop.note}</Said>}
         {images > 1 && (
           <span data-testid="image">
             Image {stop.image} of {images}
@@ -73,16 +80,6 @@ export function HowTo({
           <CannotDoThis {...{ projection, projections, act }} at={state.at} />
         </span>
       </div>
-      {(stop.note || stop.when) && (
-        <p className="text-ink-2">
-          {stop.when && <b className="mr-2 font-semibold text-warn">Only: {stop.when}.</b>}
-          {stop.note && (
-            <span className="text-ink">
-              <Said onBody>{stop.note}</Said>
-            </span>
-          )}
-        </p>
-      )}
       {openClearance !== null && (
         <p className="font-semibold text-warn">◇ Not recorded yet: {openClearance}.</p>
       )}
@@ -102,18 +99,15 @@ export function HowTo({
             {projection.marker_note && `(${projection.marker_note})`}
           </span>
         </Row>
-        <Row name="Receptor">
-          {receptorSize(projection.receptor_cm, unit)} {lies}
-        </Row>
         <Row name="Position">
           <Said onBody>{projection.position}</Said>
+          {turn && ` Turn: ${turn}.`}
         </Row>
         <Row name="Measure">
           <Said onBody>{projection.measure}</Said>
         </Row>
         <Row name="Centre">
           <Said onBody>{withFingers(projection.central_ray, hand)}</Said>
-          {answer?.turn && answer.turn.advice.deg !== 0 && ` Turn ${answer.turn.advice.deg.toFixed(0)}°.`}
         </Row>
         <Row name="Breathing">{breathing}</Row>
         {projection.shields.includes("lead_behind") && (

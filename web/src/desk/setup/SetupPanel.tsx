@@ -8,6 +8,7 @@ import { trimmed } from "../../ui/units";
 import { filterOptions, GRID_RATIOS, grid, NO_FILTER, SUPPORT } from "../../ui/words";
 import { type DeskState, type Overrides, type Stop } from "../state";
 import { type Act } from "../useDesk";
+import { turnWords } from "./turnWords";
 import { Said } from "../../ui/Said";
 
 type Facts = DeskState["facts"];
@@ -307,7 +308,7 @@ function AngleAdvice({
               {degrees(either[0] as number)} or {degrees(either[1] as number)}: find out.
             </b>
           )}
-          {turn && turn.advice.deg !== 0 && ` Turn ${turn.advice.deg.toFixed(0)}°: ${turn.advice.said}`}
+          {turn && ` Turn: ${turnWords(turn)}. ${turn.advice.said}`}
         </p>
       )}
     </>

@@ -71,10 +71,7 @@ export function Numbers({ answer, projection, unit, machine, measured, filter, f
             {angle !== 0 && (
               <>
                 {" · "}
-                <b className="font-semibold text-ink">
-                  {trimmed(Math.abs(angle), 1)}°{" "}
-                  {answer.angle.schools[0]?.toward || (angle > 0 ? "cephalad" : "caudal")}
-                </b>
+                <b className="font-semibold text-ink">{angleWords(answer)}</b>
                 {answer.figures.beam === "vertical" &&
                   `, focus ${length(answer.figures.tube_height_cm, unit)} up`}
               </>
@@ -94,6 +91,14 @@ export function Numbers({ answer, projection, unit, machine, measured, filter, f
       </Number>
     </div>
   );
+}
+
+/** The tube's angle: both where it turns on what nobody has said yet. */
+function angleWords({ angle, figures }: TechniqueResponse): string {
+  const deg = figures.tube_angle_deg;
+  const either = deg === angle.advice.deg ? angle.advice.either : null;
+  const sizes = (either ?? [deg]).map((one) => trimmed(Math.abs(one as number), 1));
+  return `${sizes.join(" or ")}° ${angle.schools[0]?.toward || (deg > 0 ? "cephalad" : "caudal")}`;
 }
 
 interface NumberProps {

@@ -1,0 +1,70 @@
+"""A breathing technique solves itself: the kVp at which its mAs takes the seconds that blur ribs and lung.
+
+The still part stays sharp while what moves is smeared over 2 to 4 s, 1 s at least. That needs an mAs large enough for the
+lowest mA; so the kVp goes down within the view's usual ones until it has it.
+"""
+
+from __future__ import annotations
+
+import math
+
+from oakbeam.core.equipment.generator import BREATHING_ACCEPTED_MS, BREATHING_WANTED_MS, choose_loading, nearest_setting
+from oakbeam.core.equipment.room import Room
+from oakbeam.core.errors import Refusal
+from oakbeam.core.patient.patient import Patient
+from oakbeam.core.physics import rules_of_thumb
+from oakbeam.core.projection import Projection
+from oakbeam.core.technique.set_up import ResolvedSetup
+from oakbeam.core.technique.steps import RunningTechnique, exposure_factor
+
+
+def breathing_step(
+    running: RunningTechnique, room: Room, projection: Projection, patient: Patient, setup: ResolvedSetup
+) -> None:
+    """The kVp at which a breathing technique has its time: the highest of the usual ones, not above where it stands, that
+    gives 2 to 4 s, else 1 to 4 s; a higher one where the mAs is too much. Nothing where kVp or mAs are set by hand.
+
+    Raises Refusal, with the one thing to set instead, where no usual kVp has such a time.
+    """
+    if setup.exposure_control != "breathing" or setup.kvp is not None or setup.mas is not None:
+        return
+    low, high = projection.kvp_usual(setup.support.id)
+    usual = [kvp for kvp in room.generator.kvp if low <= kvp <= high]
+    here = nearest_setting("kvp", running.kvp, room.generator.kvp, "kVp")
+    order = [here, *(kvp for kvp in reversed(usual) if kvp < here), *(kvp for kvp in usual if kvp > here)]
+    times = {kvp: time for kvp in order if (time := _breathing_time_ms(running, room, projection, patient, kvp))}
+    long_enough = [kvp for kvp, time in times.items() if time >= BREATHING_WANTED_MS[0]]
+    found = next(iter(long_enough or times), None)
+    if found is None:
+        raise _no_breathing(running, room, usual[0] if usual else here, setup)
+    if found != here:
+        way = "lower" if found < here else "higher"
+        why = f"{here:g} to {found:g} kVp: at a {way} kVp the mAs has {times[found] / 1000:.1f} s at a low mA."
+        by_rules = rules_of_thumb.mas_for_kvp(1.0, running.kvp, found)
+        running.change("Breathing", by_rules, running.model.move(kvp=found), why, found)
+
+
+def _breathing_time_ms(
+    running: RunningTechnique, room: Room, projection: Projection, patient: Patient, kvp: float
+) -> float | None:
+    """The time that a breathing technique would have at a kVp; None where the generator has no pair for it."""
+    generator = room.generator
+    try:
+        mas = nearest_setting("mas", running.mas * exposure_factor(running, kvp), generator.mas, "mAs")
+        ceiling = patient.time_share * projection.time_ceiling_ms
+        return choose_loading(generator, kvp, mas, projection.focal_spot, ceiling, "breathing").time_ms
+    except Refusal:
+        return None
+
+
+def _no_breathing(running: RunningTechnique, room: Room, kvp: float, setup: ResolvedSetup) -> Refusal:
+    """Why there is none, and what to set: a longer SID where that makes up for a thin part, else a held breath."""
+    mas, needed = running.mas * exposure_factor(running, kvp), room.generator.ma[0] * BREATHING_ACCEPTED_MS[0] / 1000
+    said = f"At {kvp:g} kVp, the lowest usual, it takes {mas:.2g} mAs; 1 s at the lowest mA ({room.generator.ma[0]:g}) is "
+    said += f"{needed:g} mAs. "
+    wanted = setup.sid_cm * math.sqrt(needed / mas)
+    grid = room.grid(setup.support, setup.grid_ratio) if setup.grid_ratio else None
+    low, high = grid.range_cm if grid else setup.support.tube_travel_cm
+    further = [sid for sid in room.detents_cm(setup.support) if max(wanted, low) <= sid <= high] if mas < needed else []
+    said += f"Set the SID to {min(further):g} cm." if further else "Expose with the breath held: manual."
+    return Refusal("No breathing technique here", said, ["manual", "aec"], "exposure_control")
