@@ -43,20 +43,34 @@ LAWS = st.one_of(
 )
 
 
+NAMES = ("exposure_control", "aec_cells", "aec_density")
+CONTROLS = st.sampled_from([("manual", None, 0), ("breathing", None, 0), ("aec", None, -2), ("aec", "L+R", 1)])
 FILTERS = st.none() | st.sampled_from([one.id for one in ROOM.filters])
 
 
 @given(
-    st.lists(st.tuples(LAWS, NOTES, st.none() | st.floats(50, 5000), st.floats(80, 180), FILTERS), min_size=1, max_size=5)
+    st.lists(
+        st.tuples(LAWS, NOTES, st.none() | st.floats(50, 5000), st.floats(80, 180), FILTERS, CONTROLS),
+        min_size=1,
+        max_size=5,
+    )
 )
 def test_a_round_trip_gives_the_identical_lines(drawn):
     lines = tuple(
         check_line(
-            replace(LSPINE, law=law, note=note, target_ei=target, sid_cm=sid, filter=behind),
+            replace(
+                LSPINE,
+                law=law,
+                note=note,
+                target_ei=target,
+                sid_cm=sid,
+                filter=behind,
+                **dict(zip(NAMES, control, strict=True)),
+            ),
             catalogue.projection("lspine-ap"),
             ROOM,
         )
-        for law, note, target, sid, behind in drawn
+        for law, note, target, sid, behind, control in drawn
     )
     assert chart_csv.read(chart_csv.write(lines), ROOM) == lines
 

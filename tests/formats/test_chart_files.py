@@ -29,7 +29,8 @@ FAMILY = followed(
         replace(KNEE, key=2),
         replace(KNEE, projection="knee-lateral", key=7, link=Link(2, -2, 0.9, -1)),
         replace(CHEST, key=4),
-        replace(CHEST, key=5, note="a twin"),
+        replace(CHEST, key=5, note="a twin", exposure_control="aec", aec_cells="L+R", aec_density=-1, filter="cu-01"),
+        replace(CHEST, key=6, note="breathing", exposure_control="breathing"),
     )
 )
 

@@ -24,6 +24,7 @@ from oakbeam.core.charts.line import (
 from oakbeam.core.charts.systems import Band, Banded, FixedKvp, Levelled, MasRule, Point, SystemName, VariableKvp
 from oakbeam.core.charts.table import Row, tabulate
 from oakbeam.core.charts.validation import check_line
+from oakbeam.core.equipment.generator import ExposureControl
 from oakbeam.core.equipment.room import Room
 from oakbeam.core.errors import Refusal
 from oakbeam.core.image_review import (
@@ -82,6 +83,9 @@ class ConditionsIn(RequestBody):
     target_ei: Annotated[Number, Field(ge=50, le=5000)] | None = None
     field_cm: tuple[Length, Length] | None = None
     filter: Key | None = None
+    exposure_control: ExposureControl = "manual"
+    aec_cells: Annotated[str, Field(max_length=20)] | None = None
+    aec_density: Annotated[int, Field(ge=-4, le=4)] = 0
     note: Text = ""
 
 
@@ -230,6 +234,9 @@ def _conditions(known: Catalogue, asked: ConditionsIn) -> tuple[ChartLine, Proje
         target_ei=asked.target_ei,
         field_cm=asked.field_cm,
         filter=asked.filter,
+        exposure_control=asked.exposure_control,
+        aec_cells=asked.aec_cells,
+        aec_density=asked.aec_density,
         note=asked.note,
     )
     return line, projection

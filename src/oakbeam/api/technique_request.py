@@ -61,9 +61,9 @@ class SetupRequest(RequestBody):
     grid_tilt_deg: Annotated[Number, Field(ge=-30, le=30, description="grid off level across its strips")] = 0.0
     kvp: Kvp | None = None
     mas: Mas | None = None
-    exposure_control: ExposureControl = "manual"
+    exposure_control: Annotated[ExposureControl | None, Field(description="left out: the line's")] = None
     aec_cells: Annotated[str, Field(max_length=20)] | None = None
-    aec_density: Annotated[int, Field(ge=-4, le=4)] = 0
+    aec_density: Annotated[int, Field(ge=-4, le=4)] | None = None
 
 
 class FactsRequest(RequestBody):
@@ -174,7 +174,9 @@ def look_up(store: Store, asked: TechniqueRequest) -> Asked:
         projection.angles,
     )
     turned = tube_angle.turn(projection, facts, asked.turn_school)
-    line = find_line(chart.lines, projection, thickness.cm, wanted.support, wanted.receptor, wanted.grid_ratio)
+    line = find_line(
+        chart.lines, projection, thickness.cm, wanted.support, wanted.receptor, wanted.grid_ratio, wanted.exposure_control
+    )
     return Asked(
         room,
         projection,

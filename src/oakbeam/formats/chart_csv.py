@@ -12,11 +12,13 @@ import io
 import re
 from collections.abc import Iterable
 from dataclasses import dataclass
+from typing import get_args
 
 from oakbeam.catalogue import Catalogue, shipped
 from oakbeam.core.charts.line import ChartLine, Link
 from oakbeam.core.charts.systems import Band, Banded, FixedKvp, Levelled, MasRule, Point, SystemName, VariableKvp
 from oakbeam.core.charts.validation import check_line
+from oakbeam.core.equipment.generator import ExposureControl
 from oakbeam.core.equipment.room import Room
 from oakbeam.core.errors import Refusal
 from oakbeam.core.lengths import CM_PER_INCH
@@ -54,6 +56,9 @@ PLAIN = (
     "kvp_per_cm",
     "target_ei",
     "filter",
+    "exposure_control",
+    "aec_cells",
+    "aec_density",
     "band",
     "note",
 )
@@ -79,6 +84,9 @@ COLUMNS = (
     "field_width_cm",
     "field_height_cm",
     "filter",
+    "exposure_control",
+    "aec_cells",
+    "aec_density",
     "line",
     "follows",
     "plus_kvp",
@@ -87,6 +95,7 @@ COLUMNS = (
     "note",
 )
 _REQUIRED = ("projection", "support", "receptor", "grid_ratio", "sid", "range_min", "range_max", "school", "kvp", "mas")
+CONTROLS: tuple[ExposureControl, ...] = get_args(ExposureControl)
 _NEEDS: dict[SystemName, tuple[str, ...]] = {
     "fixed_kvp": ("thickness", "doubling"),
     "variable_kvp": ("thickness", "kvp_per_cm"),
@@ -417,6 +426,15 @@ def _conditions(record: _Record) -> ChartLine | None:
     if support and support not in SUPPORTS:
         record.fault("support", f"'{support[:40]}' is not a support; one of: {', '.join(SUPPORTS)}.")
         return None
+    density = record.number("aec_density")
+    control = next((one for one in CONTROLS if one == (record.text("exposure_control").lower() or "manual")), None)
+    if control is None:
+        given = record.text("exposure_control")[:40]
+        record.fault("exposure_control", f"'{given}' is not an exposure control; one of: {', '.join(CONTROLS)}.")
+        return None
+    if density is not None and density != int(density):
+        record.fault("aec_density", f"{density:g} is not a density step: a whole number.")
+        return None
     if (width is None) != (height is None):
         record.fault("field_height" if height is None else "field_width", "Half a field: give width and height, or neither.")
         return None
@@ -441,6 +459,9 @@ def _conditions(record: _Record) -> ChartLine | None:
         note=unguarded(record.text("note")),
         link=_link(record),
         filter=record.text("filter") or None,
+        exposure_control=control,
+        aec_cells=record.text("aec_cells").upper().replace("NONE", "none") or None,
+        aec_density=int(density or 0),
         key=None if (key := record.number("line")) is None else int(key),
     )
 
@@ -504,6 +525,9 @@ def rows_for(line: ChartLine) -> list[dict[str, str]]:
         "field_width_cm": number(line.field_cm[0] if line.field_cm else None),
         "field_height_cm": number(line.field_cm[1] if line.field_cm else None),
         "filter": line.filter or "",
+        "exposure_control": line.exposure_control,
+        "aec_cells": line.aec_cells or "",
+        "aec_density": number(line.aec_density or None),
         "line": number(line.key),
         **(
             {

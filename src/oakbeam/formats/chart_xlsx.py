@@ -36,7 +36,9 @@ MOST_STRINGS = 4_000_000
 MOST_PARTS = 200
 MOST_SHEET_ROW = 20_000
 """No row of a chart stands further down; a row number costs the rows that are left out above it."""
-TEXT_COLUMNS = frozenset(("projection", "support", "receptor", "school", "band", "note"))
+TEXT_COLUMNS = frozenset(
+    ("projection", "support", "receptor", "school", "filter", "exposure_control", "aec_cells", "band", "note")
+)
 
 
 def write(chart: Chart) -> bytes:

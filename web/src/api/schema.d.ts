@@ -2090,10 +2090,11 @@ export interface components {
          * ChartLine
          * @description One line of a chart: the conditions it was made under, and its law over range_cm.
          *
-         *     key: which line this is, the same in every version of the room's chart. link: set where the law follows another line's
-         *     (see `families`). filter: the tube filter it is exposed with, by its id in the room; None for none. origin: where its
-         *     numbers come from, with one standard deviation [DI] of a draft from test exposures. id and revision belong to the
-         *     database. None of origin, key, id and revision is part of what a line says.
+         *     key: which line this is, the same in every version of the room's chart. link: set where the law follows another
+         *     line's (see `families`). filter: the tube filter it is exposed with, by its id in the room; None for none.
+         *     exposure_control: what the Desk opens it in; aec_cells: its chambers, joined by "+", None for the projection's usual
+         *     ones. origin: where its numbers come from, with one standard deviation [DI] of a draft from test exposures. id and
+         *     revision belong to the database. None of origin, key, id and revision is part of what a line says.
          */
         ChartLine: {
             /** Projection */
@@ -2131,6 +2132,19 @@ export interface components {
             link?: components["schemas"]["Link"] | null;
             /** Filter */
             filter?: string | null;
+            /**
+             * Exposure Control
+             * @default manual
+             * @enum {string}
+             */
+            exposure_control: "manual" | "aec" | "breathing";
+            /** Aec Cells */
+            aec_cells?: string | null;
+            /**
+             * Aec Density
+             * @default 0
+             */
+            aec_density: number;
             /**
              * Origin
              * @default typed
@@ -2506,6 +2520,19 @@ export interface components {
             ] | null;
             /** Filter */
             filter?: string | null;
+            /**
+             * Exposure Control
+             * @default manual
+             * @enum {string}
+             */
+            exposure_control: "manual" | "aec" | "breathing";
+            /** Aec Cells */
+            aec_cells?: string | null;
+            /**
+             * Aec Density
+             * @default 0
+             */
+            aec_density: number;
             /**
              * Note
              * @default
@@ -3487,6 +3514,19 @@ export interface components {
             ] | null;
             /** Filter */
             filter?: string | null;
+            /**
+             * Exposure Control
+             * @default manual
+             * @enum {string}
+             */
+            exposure_control: "manual" | "aec" | "breathing";
+            /** Aec Cells */
+            aec_cells?: string | null;
+            /**
+             * Aec Density
+             * @default 0
+             */
+            aec_density: number;
             /**
              * Note
              * @default
@@ -4641,17 +4681,13 @@ export interface components {
             mas?: number | null;
             /**
              * Exposure Control
-             * @default manual
-             * @enum {string}
+             * @description left out: the line's
              */
-            exposure_control: "manual" | "aec" | "breathing";
+            exposure_control?: ("manual" | "aec" | "breathing") | null;
             /** Aec Cells */
             aec_cells?: string | null;
-            /**
-             * Aec Density
-             * @default 0
-             */
-            aec_density: number;
+            /** Aec Density */
+            aec_density?: number | null;
         };
         /**
          * SheetStep
@@ -4953,6 +4989,11 @@ export interface components {
             filter?: string | null;
             /** Aec Cells */
             aec_cells?: string | null;
+            /**
+             * Aec Density
+             * @default 0
+             */
+            aec_density: number;
             /** Aec Backup Mas */
             aec_backup_mas?: number | null;
             /**

@@ -21,8 +21,7 @@ export function requestFor(room: Room, state: DeskState, now: Stop, projection: 
 
 type Setup = NonNullable<TechniqueRequest["setup"]>;
 
-const setupOf = (setup: Overrides): Setup =>
-  ({ exposure_control: "manual", grid_offset_cm: 0, grid_tilt_deg: 0, aec_density: 0, ...setup }) as Setup;
+const setupOf = (setup: Overrides): Setup => ({ grid_offset_cm: 0, grid_tilt_deg: 0, ...setup }) as Setup;
 
 /** A stop as the run sheet takes a view. */
 export const viewOf = (state: DeskState, one: Stop): NonNullable<RunSheetRequest["views"]>[number] => ({

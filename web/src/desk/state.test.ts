@@ -2,7 +2,18 @@ import { expect, it } from "vitest";
 
 import type { Exam, Room } from "../api/queries";
 import { measuredSoFar, personOf, requestFor } from "./request";
-import { type Action, changesOf, type DeskState, isView, NO_EXAM, reduce } from "./state";
+import {
+  type Action,
+  changesOf,
+  type DeskState,
+  isView,
+  nextOpen,
+  NO_EXAM,
+  openBefore,
+  reduce,
+  sideOf,
+  standsAsFor,
+} from "./state";
 
 const step = (projections: string[], more = {}) => ({
   projections,
@@ -163,7 +174,7 @@ it("asks for the view in hand only what was said of it", () => {
     mat_cm: 1,
     measured: { lat: 33 },
   });
-  expect(asked.setup).toMatchObject({ support: "tabletop", exposure_control: "manual" });
+  expect(asked.setup).toEqual({ support: "tabletop", grid_offset_cm: 0, grid_tilt_deg: 0 });
   expect(asked).not.toHaveProperty("school");
   expect(personOf(state.patient)).toEqual({
     cannot_keep_still: false,
@@ -173,4 +184,88 @@ it("asks for the view in hand only what was said of it", () => {
   const unmeasured = requestFor(ROOM, state, { ...now, thickness_cm: null }, "lat");
   expect(unmeasured).not.toHaveProperty("thickness_cm");
   expect(unmeasured.mat_cm).toBe(0);
+});
+
+// --- the order in which the views are taken
+
+const three = () =>
+  after(NO_EXAM, { do: "exam", exam: { ...CHEST, steps: [...CHEST.steps, step(["obl"])] } as Exam });
+
+it("everything stands as for the view exposed last, whatever the order of the list", () => {
+  const stands = (state: DeskState) => standsAsFor(state)?.projection ?? null;
+  expect(stands(three())).toBeNull();
+  // Nothing exposed yet: as for the one that was set up before.
+  expect(stands(after(three(), { do: "go", to: 2 }))).toBe("pa");
+  const last = after(three(), { do: "go", to: 2 }, { do: "exposed" });
+  expect(stands(reduce(last, { do: "go", to: 0 }))).toBe("obl");
+  expect(stands(after(last, { do: "go", to: 0 }, { do: "go", to: 1 }))).toBe("obl");
+  expect(stands(after(last, { do: "go", to: 0 }, { do: "exposed" }, { do: "go", to: 1 }))).toBe("pa");
+  // The view that was exposed itself: as for the one before it.
+  expect(stands(after(last, { do: "go", to: 0 }, { do: "exposed" }))).toBe("obl");
+});
+
+it("next is the next view still open, and then one that was passed over", () => {
+  const at = (state: DeskState) => nextOpen(state);
+  expect(at(three())).toBe(1);
+  const passed = after(three(), { do: "go", to: 2 });
+  expect(at(passed)).toBe(0);
+  expect(at(after(passed, { do: "mark", at: 0, status: "done" }))).toBe(1);
+  expect(
+    at(after(passed, { do: "mark", at: 0, status: "done" }, { do: "mark", at: 1, status: "skipped" })),
+  ).toBeNull();
+});
+
+it("a view is moved and stays in hand; at the ends it stays where it is", () => {
+  const order = (state: DeskState) => state.stops.map((one) => one.projection);
+  const moved = reduce(three(), { do: "move", at: 0, by: 1 });
+  expect(order(moved)).toEqual(["lat", "pa", "obl"]);
+  expect(view(moved)).toBe("pa");
+  expect(order(reduce(three(), { do: "move", at: 0, by: -1 }))).toEqual(["pa", "lat", "obl"]);
+  expect(order(reduce(three(), { do: "move", at: 2, by: 1 }))).toEqual(["pa", "lat", "obl"]);
+});
+
+it("a view of two images is done after the second; a rejected one counts as a try", () => {
+  const one = after(three(), { do: "images", of: 2 }, { do: "exposed" }, { do: "accepted", of: 2 });
+  expect(one.stops[0]).toMatchObject({ image: 2, status: "todo" });
+  expect(one.exposed).toBeNull();
+  expect(after(one, { do: "exposed" }, { do: "accepted", of: 2 }).stops[0]?.status).toBe("done");
+  expect(reduce(one, { do: "rejected" }).stops[0]?.attempt).toBe(2);
+});
+
+it("what was set goes to the views still to come, and what belongs to this one alone does not", () => {
+  const set = after(
+    three(),
+    { do: "mark", at: 1, status: "done" },
+    { do: "setup", change: { sid_cm: 182, grid_ratio: 0, kvp: 70, tube_angle_deg: 5, field_cm: [10, 12] } },
+    { do: "same-set-up" },
+  );
+  expect(set.stops.map((one) => one.setup)).toEqual([
+    expect.objectContaining({ tube_angle_deg: 5 }),
+    {},
+    { sid_cm: 182, grid_ratio: 0, kvp: 70 },
+  ]);
+});
+
+it("the second of a pair is the other side, a fixed side stays, and nobody's side is none", () => {
+  const pair = after(NO_EXAM, {
+    do: "exam",
+    exam: {
+      ...CHEST,
+      steps: ["asked", "other", "left", "both"].map((side) => step(["obl"], { side })),
+    } as Exam,
+  });
+  const sides = (state: DeskState) => state.stops.map((one) => sideOf(state, one));
+  expect(sides(pair)).toEqual(["", "", "left", "both"]);
+  expect(sides(reduce(pair, { do: "side", side: "right" }))).toEqual(["right", "left", "left", "both"]);
+});
+
+it("a clearance not recorded and a wait not over stand before the views behind them", () => {
+  const late = after(NO_EXAM, { do: "exam", exam: TRAUMA }, { do: "go", to: 2 });
+  expect(openBefore(late, 0).map((one) => one.clearance)).toEqual(["Reviewed"]);
+  expect(openBefore(reduce(late, { do: "clearance", at: 1, recorded: "Cleared" }), 0)).toEqual([]);
+  const waits = after(late, { do: "add", projection: "pa" }, { do: "move", at: 3, by: 1 });
+  const cleared = after(waits, { do: "clearance", at: 1, recorded: "Cleared" });
+  expect(openBefore(cleared, 0)).toHaveLength(1);
+  const started = reduce(cleared, { do: "wait", at: 3, until: 5000 });
+  expect([openBefore(started, 4999), openBefore(started, 5000)].map((open) => open.length)).toEqual([1, 0]);
 });

@@ -14,7 +14,7 @@ export interface Overrides {
   receptor?: string;
   kvp?: number;
   mas?: number;
-  exposure_control?: "aec" | "breathing";
+  exposure_control?: "manual" | "aec" | "breathing";
   aec_cells?: string;
   aec_density?: number;
   filter?: string;

@@ -115,3 +115,25 @@ const DAY = new Intl.DateTimeFormat("en-GB", { day: "2-digit", month: "short" })
 export const day = (iso: string) => DAY.format(new Date(iso));
 export const date = (iso: string) => DATE.format(new Date(iso));
 export const moment = (iso: string) => MOMENT.format(new Date(iso));
+
+export const CONTROLS = [
+  { value: "manual", label: "Manual" },
+  { value: "aec", label: "AEC" },
+  { value: "breathing", label: "Breathing" },
+];
+
+const CELLS = ["C", "L+R", "L+C+R", "L", "R", "L+C", "C+R"];
+
+/** The chambers, alone and together, that a room's AEC can be set to. */
+export function cellsOf(room: Room): string[] {
+  const there = new Set(room.aec?.cells ?? []);
+  return CELLS.filter((name) => name.split("+").every((one) => there.has(one)));
+}
+
+/** How a line is exposed where it is not by hand, in a word or two; empty for by hand. */
+export const controlWords = (line: Pick<Line, "exposure_control" | "aec_cells">) =>
+  line.exposure_control === "aec"
+    ? `AEC${line.aec_cells ? ` ${line.aec_cells}` : ""}`
+    : line.exposure_control === "breathing"
+      ? "breathing"
+      : "";

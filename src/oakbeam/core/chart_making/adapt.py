@@ -9,6 +9,7 @@ from __future__ import annotations
 import math
 from collections.abc import Iterable, Iterator, Mapping
 from dataclasses import dataclass, replace
+from typing import Any
 
 import numpy as np
 
@@ -18,6 +19,7 @@ from oakbeam.core.charts.line import ChartLine
 from oakbeam.core.charts.links import scaled
 from oakbeam.core.charts.systems import Banded, FixedKvp, Levelled, MasRule, VariableKvp
 from oakbeam.core.charts.validation import check_line
+from oakbeam.core.equipment.aec import chambers_behind
 from oakbeam.core.equipment.generator import nearest_setting
 from oakbeam.core.equipment.room import Filter, Grid, Receptor, Room, Support
 from oakbeam.core.equipment.room_beam import beam_setup, usual_field, wanted_rqa5_ugy
@@ -102,6 +104,7 @@ def _adapted(line: ChartLine, source: Room, target: Room, projection: Projection
         field_cm=field,
         link=None,
         filter=new_filter.id if new_filter else None,
+        **({} if _same_control(line, target, support) else MANUAL),
         origin="model",
         origin_spread_di=None,
         key=None,
@@ -116,6 +119,20 @@ def _adapted(line: ChartLine, source: Room, target: Room, projection: Projection
         moved = replace(moved, law=level_at(moved, target, projection, kvps, line.thickness_cm, mas * factor))
     checked = check_line(moved, projection, target)
     return Adapted(line, checked, factors, factor, tuple(_doubts(line, checked, factor, old, receptor, source, target)))
+
+
+MANUAL: Mapping[str, Any] = {"exposure_control": "manual", "aec_cells": None, "aec_density": 0}
+
+
+def _same_control(line: ChartLine, target: Room, support: Support) -> bool:
+    """Whether the target can expose as the line does: AEC needs chambers there."""
+    if line.exposure_control != "aec":
+        return True
+    try:
+        chambers_behind(target, support.id, line.aec_cells or "none")
+    except Refusal:
+        return False
+    return True
 
 
 def _reached(room: Room, kvp: float) -> float:

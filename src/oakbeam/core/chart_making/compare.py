@@ -12,7 +12,7 @@ from typing import Literal
 import numpy as np
 
 from oakbeam.core.cache import cached
-from oakbeam.core.charts.line import ChartLine
+from oakbeam.core.charts.line import ChartLine, control_words
 from oakbeam.core.charts.receptor_exposure import signals_per_mas, skin_kerma_mgy, wanted_of
 from oakbeam.core.charts.systems import SYSTEM_NAMES, Banded
 from oakbeam.core.equipment.room import Room
@@ -116,6 +116,9 @@ def _differences(one: ChartLine, other: ChartLine) -> Iterator[str]:
         yield f"grid {one.grid_ratio or 'none'} to {other.grid_ratio or 'none'}"
     if one.filter != other.filter:
         yield f"filter {one.filter or 'none'} to {other.filter or 'none'}"
+    controls = [(line.exposure_control, line.aec_cells, line.aec_density) for line in (one, other)]
+    if controls[0] != controls[1]:
+        yield f"{control_words(one)} to {control_words(other)}"
     if one.sid_cm != other.sid_cm:
         yield f"SID {one.sid_cm:g} to {other.sid_cm:g} cm"
     if one.receptor != other.receptor:

@@ -14,6 +14,7 @@ from itertools import pairwise
 from typing import Literal
 
 from oakbeam.core.charts.systems import Banded, MasRule
+from oakbeam.core.equipment.generator import ExposureControl
 from oakbeam.core.errors import OutOfRange, Refusal, within
 from oakbeam.core.physics.rules_of_thumb import GridTable
 from oakbeam.core.projection import Projection, SupportId
@@ -44,10 +45,11 @@ class Link:
 class ChartLine:
     """One line of a chart: the conditions it was made under, and its law over range_cm.
 
-    key: which line this is, the same in every version of the room's chart. link: set where the law follows another line's
-    (see `families`). filter: the tube filter it is exposed with, by its id in the room; None for none. origin: where its
-    numbers come from, with one standard deviation [DI] of a draft from test exposures. id and revision belong to the
-    database. None of origin, key, id and revision is part of what a line says.
+    key: which line this is, the same in every version of the room's chart. link: set where the law follows another
+    line's (see `families`). filter: the tube filter it is exposed with, by its id in the room; None for none.
+    exposure_control: what the Desk opens it in; aec_cells: its chambers, joined by "+", None for the projection's usual
+    ones. origin: where its numbers come from, with one standard deviation [DI] of a draft from test exposures. id and
+    revision belong to the database. None of origin, key, id and revision is part of what a line says.
     """
 
     projection: str
@@ -62,6 +64,9 @@ class ChartLine:
     note: str = ""
     link: Link | None = None
     filter: str | None = None
+    exposure_control: ExposureControl = "manual"
+    aec_cells: str | None = None
+    aec_density: int = 0
     origin: Origin = field(default="typed", compare=False)
     origin_spread_di: float | None = field(default=None, compare=False)
     key: int | None = field(default=None, compare=False)
@@ -79,6 +84,14 @@ class ChartLine:
     def at(self, thickness_cm: float) -> tuple[float, float]:
         """(kVp, mAs) of the line for a thickness [cm]; OutOfRange outside range_cm."""
         return self.law.at(within("thickness_cm", thickness_cm, *self.range_cm, "cm"))
+
+
+def control_words(line: ChartLine, projection: Projection | None = None) -> str:
+    """How a line is exposed: "manual", "breathing", "AEC, chamber L+R, density +1"."""
+    if line.exposure_control != "aec":
+        return line.exposure_control
+    cells = line.aec_cells or (projection.aec_cells if projection else "as usual")
+    return f"AEC, chamber {cells}" + (f", density {line.aec_density:+d}" if line.aec_density else "")
 
 
 @dataclass(frozen=True, slots=True)
@@ -133,11 +146,12 @@ def find_line(
     support: str | None = None,
     receptor: str | None = None,
     grid_ratio: int | None = None,
+    exposure_control: str | None = None,
 ) -> ChartLine:
     """The line to start from: among the projection's lines that hold the thickness, the one nearest to the set-up wanted.
 
-    Nearness counts support first, then grid, then receptor; the chart's order breaks ties, so a chart's first line is its
-    default. Raises Refusal where the chart has no such line, OutOfRange where none holds the thickness.
+    Nearness counts support first, then grid, receptor and exposure control; the chart's order breaks ties, so a chart's
+    first line is its default. Raises Refusal where the chart has no such line, OutOfRange where none holds the thickness.
     """
     own = [line for line in lines if line.projection == projection.id]
     if not own:
@@ -163,5 +177,6 @@ def find_line(
             support is not None and line.support != support,
             grid_ratio is not None and line.grid_ratio != grid_ratio,
             receptor is not None and line.receptor != receptor,
+            exposure_control is not None and line.exposure_control != exposure_control,
         ),
     )

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Collection, Iterable, Mapping
 from dataclasses import dataclass, replace
 
-from oakbeam.core.charts.line import ChartLine
+from oakbeam.core.charts.line import ChartLine, control_words
 from oakbeam.core.equipment.room import Room
 from oakbeam.core.equipment.settings import nearest_generator_setting
 from oakbeam.core.errors import Refusal
@@ -66,6 +66,8 @@ def _printed(line: ChartLine, room: Room, projection: Projection, unit: LengthUn
     grid = f"grid {line.grid_ratio}:1" if line.grid_ratio else "no grid"
     added = room.filter(line.filter)
     behind = f", filter {added.name}" if added else ""
+    if line.exposure_control != "manual":
+        behind += f", {control_words(line, projection)}"
     return SheetLine(
         line,
         projection.exam,

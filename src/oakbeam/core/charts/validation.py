@@ -7,6 +7,7 @@ from itertools import pairwise
 
 from oakbeam.core.charts.line import MAS_RANGE, THICKNESS_RANGE_CM, ChartLine
 from oakbeam.core.charts.systems import Banded, FixedKvp, Levelled, VariableKvp
+from oakbeam.core.equipment.aec import DENSITY_STEPS, chambers_behind
 from oakbeam.core.equipment.room import Room
 from oakbeam.core.errors import OutOfRange, Refusal, within
 from oakbeam.core.physics import rules_of_thumb
@@ -65,6 +66,9 @@ def check_line(line: ChartLine, projection: Projection, room: Room) -> ChartLine
     if line.field_cm:
         for side, value, most in zip(("width", "height"), line.field_cm, _longest(receptor.size_cm), strict=True):
             within(f"field_cm.{side}", value, 1, most, "cm")
+    if line.exposure_control == "aec":
+        chambers_behind(room, line.support, line.aec_cells or projection.aec_cells)
+    within("aec_density", line.aec_density, *DENSITY_STEPS, "")
     _check_law(line, room, low, high)
     if not line.sid_cm - support.gap_cm - high >= MIN_SOURCE_TO_SKIN_CM:
         raise OutOfRange(

@@ -7,8 +7,10 @@ from dataclasses import dataclass, replace
 
 import numpy as np
 
-from oakbeam.core.errors import within
+from oakbeam.core.equipment.room import Room
+from oakbeam.core.errors import Refusal, one_of, within
 from oakbeam.core.physics.beam.model import Beam, BeamSetup, Part, evaluate
+from oakbeam.core.projection import SUPPORT_NAMES, SupportId
 
 CELL_CM = (5.0, 5.0)
 """Width and height of a chamber."""
@@ -50,6 +52,18 @@ def density_factor(step_ratio: float, steps: int) -> float:
 
 def _covered(centre: tuple[float, float], field_cm: tuple[float, float]) -> bool:
     return all(abs(c) + size / 2 <= side / 2 + 1e-9 for c, size, side in zip(centre, CELL_CM, field_cm, strict=True))
+
+
+def chambers_behind(room: Room, support: SupportId, selected: str) -> tuple[str, ...]:
+    """The chambers named ("L+R"; "none" for none) behind a support. Refusal where it has none, or none of a name."""
+    manual = ["manual", "breathing"]
+    if support in ("tabletop", "detector"):
+        where = SUPPORT_NAMES[support]
+        said = f"There is no chamber behind a receptor on the {where}; expose manually."
+        raise Refusal("No AEC here", said, manual, "exposure_control")
+    if room.aec is None:
+        raise Refusal("No AEC here", "This room has no AEC; expose manually.", manual, "exposure_control")
+    return tuple(one_of("aec_cells", name, room.aec.cells) for name in selected.split("+")) if selected != "none" else ()
 
 
 @dataclass(frozen=True, slots=True)

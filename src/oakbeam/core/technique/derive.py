@@ -162,6 +162,7 @@ def _technique(room: Room, setup: ResolvedSetup, setting: GeneratorSetting, exac
         setup.exposure_control,
         filter=setup.filter.id if setup.filter else None,
         aec_cells=("+".join(setup.aec_cells) or "none") if by_aec else None,
+        aec_density=setup.aec_density if by_aec else 0,
         aec_backup_mas=aec_backup_mas(room.generator, exact_mas, by_aec.backup_factor) if by_aec else None,
         aec_chambers=chambers(by_aec.cells, setup.aec_cells, setup.field_cm) if by_aec else (),
     )

@@ -48,6 +48,7 @@ class Technique:
     exposure_control: ExposureControl
     filter: str | None = None
     aec_cells: str | None = None
+    aec_density: int = 0
     aec_backup_mas: float | None = None
     aec_chambers: tuple[Chamber, ...] = ()
 

@@ -10,16 +10,16 @@ from contextlib import suppress
 from dataclasses import dataclass
 
 from oakbeam.core.charts.line import KVP_RANGE, MAS_RANGE, SID_RANGE_CM, ChartLine
-from oakbeam.core.equipment.aec import DENSITY_STEPS
+from oakbeam.core.equipment.aec import DENSITY_STEPS, chambers_behind
 from oakbeam.core.equipment.generator import ExposureControl
 from oakbeam.core.equipment.room import NO_FILTER, Filter, Grid, Receptor, Room, Support
 from oakbeam.core.equipment.room_beam import MOST_GRID_LOSS, usual_field, usual_grid, within_receptor
 from oakbeam.core.equipment.usual import BUCKYS, PANELS, smallest_receptor
-from oakbeam.core.errors import Refusal, one_of, within
+from oakbeam.core.errors import Refusal, within
 from oakbeam.core.patient.patient import Patient
 from oakbeam.core.patient.thickness import refuse_unbelievable
 from oakbeam.core.physics import geometry
-from oakbeam.core.projection import SUPPORT_NAMES, Projection, SupportId
+from oakbeam.core.projection import Projection, SupportId
 
 GAP_RANGE_CM = (0.0, 60.0)
 LEAST_FIELD_CM = 1.0
@@ -47,9 +47,9 @@ class Setup:
     grid_tilt_deg: float = 0.0
     kvp: float | None = None
     mas: float | None = None
-    exposure_control: ExposureControl = "manual"
+    exposure_control: ExposureControl | None = None
     aec_cells: str | None = None
-    aec_density: int = 0
+    aec_density: int | None = None
 
 
 @dataclass(frozen=True, slots=True)
@@ -122,6 +122,9 @@ def resolve(line: ChartLine, room: Room, projection: Projection, patient: Patien
         within("kvp", setup.kvp, *KVP_RANGE, "kVp")
     if setup.mas is not None:
         within("mas", setup.mas, *MAS_RANGE, "mAs")
+    control = _control(line, room, support, setup)
+    cells = setup.aec_cells or line.aec_cells or projection.aec_cells
+    density = line.aec_density if setup.aec_density is None else setup.aec_density
     resolved = ResolvedSetup(
         support=support,
         receptor=receptor,
@@ -139,9 +142,9 @@ def resolve(line: ChartLine, room: Room, projection: Projection, patient: Patien
         grid_tilt_deg=within("grid_tilt_deg", setup.grid_tilt_deg, *geometry.GRID_TILT_RANGE_DEG, "deg"),
         kvp=setup.kvp,
         mas=setup.mas,
-        exposure_control=setup.exposure_control,
-        aec_cells=_aec_cells(room, projection, support, setup),
-        aec_density=int(within("aec_density", setup.aec_density, *DENSITY_STEPS, "")),
+        exposure_control=control,
+        aec_cells=chambers_behind(room, support.id, cells) if control == "aec" else (),
+        aec_density=int(within("aec_density", density, *DENSITY_STEPS, "")),
     )
     if resolved.misaligned:
         _refuse_cut_off(resolved)
@@ -209,22 +212,12 @@ def _field(charted: ResolvedSetup, receptor: Receptor, setup: Setup) -> tuple[fl
     return setup.field_cm
 
 
-def _aec_cells(room: Room, projection: Projection, support: Support, setup: Setup) -> tuple[str, ...]:
-    """The chambers that AEC exposes by; () where the exposure is not by AEC or none is usual for the projection."""
-    if setup.exposure_control != "aec":
-        return ()
-    manual = ["manual", "breathing"]
-    if support.id in ("tabletop", "detector"):
-        raise Refusal(
-            "No AEC here",
-            f"There is no chamber behind a receptor on the {SUPPORT_NAMES[support.id]}; expose manually.",
-            manual,
-            "exposure_control",
-        )
-    if room.aec is None:
-        raise Refusal("No AEC here", "This room has no AEC; expose manually.", manual, "exposure_control")
-    selected = setup.aec_cells or projection.aec_cells
-    return tuple(one_of("aec_cells", name, room.aec.cells) for name in selected.split("+")) if selected != "none" else ()
+def _control(line: ChartLine, room: Room, support: Support, setup: Setup) -> ExposureControl:
+    """How it is exposed: as said; else as the line is, where the support has what that needs."""
+    if setup.exposure_control is not None:
+        return setup.exposure_control
+    bare = support.id not in BUCKYS or room.aec is None
+    return "manual" if line.exposure_control == "aec" and bare else line.exposure_control
 
 
 def _refuse_cut_off(setup: ResolvedSetup) -> None:

@@ -47,6 +47,9 @@ export function EditRule({ line, saving, error, onSave, onRemove }: Props) {
           target_ei: line.target_ei ?? null,
           field_cm: line.field_cm ?? null,
           filter: line.filter ?? null,
+          exposure_control: line.exposure_control,
+          aec_cells: line.aec_cells ?? null,
+          aec_density: line.aec_density,
           note: line.note ?? "",
           law: lawIn(law),
         } as Schemas["LineIn"]);

@@ -3,7 +3,7 @@ import { type ClipboardEvent, type KeyboardEvent, memo, useEffect, useRef, useSt
 import type { LineTrust, Strip as Found } from "../../api/bench";
 import type { Line, Projection, Room } from "../../api/queries";
 import { toCm, typed, type Unit } from "../../ui/units";
-import { filterOf, projectionName, receptorName, SUPPORT, TRUST } from "../../ui/words";
+import { controlWords, filterOf, projectionName, receptorName, SUPPORT, TRUST } from "../../ui/words";
 import { canType, cellText, cellValue, COLUMNS, isLength, pasted, shown, type Typed } from "./cells";
 import { IndexStrip } from "./IndexStrip";
 
@@ -279,7 +279,8 @@ const Row = memo(
                   {TRUST[props.trust.trust]} ·{" "}
                 </span>
               )}
-              {SUPPORT[line.support]}, {props.filter && `${props.filter}, `}
+              {SUPPORT[line.support]}, {controlWords(line) && `${controlWords(line)}, `}
+              {props.filter && `${props.filter}, `}
               {props.receptor}
             </span>
           </button>

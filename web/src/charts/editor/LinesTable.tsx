@@ -2,6 +2,7 @@ import type { LineTrust } from "../../api/bench";
 import type { LineTable, Projection, Room } from "../../api/queries";
 import { fromCm, trimmed, type Unit } from "../../ui/units";
 import {
+  controlWords,
   filterOf,
   grid,
   ruleWords,
@@ -75,6 +76,7 @@ export function LinesTable({ tables, trust, projections, room, unit, selected, o
                 {trimmed(fromCm(line.sid_cm, unit), 1)} {unit}
                 <br />
                 <span className="text-ink-3">
+                  {controlWords(line) && `${controlWords(line)}, `}
                   {line.filter && `${filterOf(room, line.filter)}, `}
                   {receptorName(room, line.receptor)}
                 </span>

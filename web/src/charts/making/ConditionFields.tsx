@@ -2,7 +2,9 @@ import type { Line, Projection, Room } from "../../api/queries";
 import { LengthField } from "../../ui/LengthField";
 import { NumberField } from "../../ui/NumberField";
 import { Select } from "../../ui/Select";
-import { filterOptions, GRID_RATIOS, grid, NO_FILTER, SUPPORT } from "../../ui/words";
+import { cellsOf, CONTROLS, filterOptions, GRID_RATIOS, grid, NO_FILTER, SUPPORT } from "../../ui/words";
+
+const USUAL = "usual";
 
 /** The conditions of a line as a person fills them in; null where still empty. */
 export interface Conditions {
@@ -15,6 +17,10 @@ export interface Conditions {
   high_cm: number | null;
   target_ei: number | null;
   filter: string | null;
+  exposure_control: Line["exposure_control"];
+  /** Of an AEC line; null for the view's usual ones. */
+  aec_cells: string | null;
+  aec_density: number;
 }
 
 /** What a new line of a projection starts from: its usual range and distance, the room's own grid. */
@@ -30,6 +36,9 @@ export function startingConditions(projection: Projection, room: Room, lines: Li
     high_cm: null,
     target_ei: null,
     filter: null,
+    exposure_control: "manual",
+    aec_cells: null,
+    aec_density: 0,
   };
 }
 
@@ -128,6 +137,32 @@ export function ConditionFields({ room, projections, lines, value, onChange }: P
           value={value.filter ?? NO_FILTER}
           options={filterOptions(room)}
           onChange={(id) => onChange({ ...value, filter: id === NO_FILTER ? null : id })}
+        />
+      )}
+      <Select
+        label="Exposure control"
+        labelled
+        value={value.exposure_control}
+        options={CONTROLS}
+        onChange={(control) =>
+          onChange({
+            ...value,
+            exposure_control: control as Line["exposure_control"],
+            aec_cells: null,
+            aec_density: 0,
+          })
+        }
+      />
+      {value.exposure_control === "aec" && (
+        <Select
+          label="Chambers"
+          labelled
+          value={value.aec_cells ?? USUAL}
+          options={[
+            { value: USUAL, label: `${projection?.aec_cells ?? "as usual"}, usual` },
+            ...cellsOf(room).map((name) => ({ value: name, label: name })),
+          ]}
+          onChange={(cells) => onChange({ ...value, aec_cells: cells === USUAL ? null : cells })}
         />
       )}
     </div>

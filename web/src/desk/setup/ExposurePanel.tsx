@@ -3,16 +3,10 @@ import { NumberField } from "../../ui/NumberField";
 import { Segmented } from "../../ui/Segmented";
 import { Select } from "../../ui/Select";
 import { figure, trimmed } from "../../ui/units";
+import { cellsOf, CONTROLS } from "../../ui/words";
 import { Chambers } from "./Chambers";
 import { type Overrides, type Stop } from "../state";
 import { type Act } from "../useDesk";
-
-const CONTROLS = [
-  { value: "manual", label: "Manual" },
-  { value: "aec", label: "AEC" },
-  { value: "breathing", label: "Breathing" },
-];
-const CELLS = ["C", "L+R", "L+C+R", "L", "R", "L+C", "C+R"];
 
 interface Props {
   room: Room;
@@ -27,10 +21,9 @@ interface Props {
 export function ExposurePanel({ room, stop, act, answer, shape }: Props) {
   const { setup } = stop;
   const now = answer?.technique;
-  const control = setup.exposure_control ?? "manual";
+  const control = setup.exposure_control ?? shape?.technique.exposure_control ?? "manual";
+  const charted = shape?.chart.line.exposure_control ?? "manual";
   const set = (change: { [K in keyof Overrides]?: Overrides[K] | null }) => act({ do: "setup", change });
-  const there = new Set(room.aec?.cells ?? []);
-  const cells = CELLS.filter((name) => name.split("+").every((one) => there.has(one)));
   return (
     <div className="grid grid-cols-2 gap-2">
       <Segmented
@@ -40,7 +33,7 @@ export function ExposurePanel({ room, stop, act, answer, shape }: Props) {
         options={CONTROLS}
         onChange={(value) =>
           set({
-            exposure_control: value === "aec" || value === "breathing" ? value : null,
+            exposure_control: value === charted ? null : (value as "manual" | "aec" | "breathing"),
             aec_cells: null,
             aec_density: null,
           })
@@ -74,18 +67,18 @@ export function ExposurePanel({ room, stop, act, answer, shape }: Props) {
             label="Chambers"
             labelled
             value={setup.aec_cells ?? now?.aec_cells ?? ""}
-            options={cells.map((name) => ({ value: name, label: name }))}
+            options={cellsOf(room).map((name) => ({ value: name, label: name }))}
             onChange={(value) => set({ aec_cells: value })}
           />
           <Select
             label="Density"
             labelled
-            value={String(setup.aec_density ?? 0)}
+            value={String(setup.aec_density ?? now?.aec_density ?? 0)}
             options={[-4, -3, -2, -1, 0, 1, 2, 3, 4].map((step) => ({
               value: String(step),
               label: step > 0 ? `+${step}` : String(step).replace("-", "−"),
             }))}
-            onChange={(value) => set({ aec_density: Number(value) || null })}
+            onChange={(value) => set({ aec_density: Number(value) })}
           />
           {answer && now && (
             <>
