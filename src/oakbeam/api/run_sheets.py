@@ -17,7 +17,7 @@ from oakbeam.core.equipment.room import Room
 from oakbeam.core.errors import Refusal, one_of
 from oakbeam.core.exam.changes import Placed, ViewChange, changes
 from oakbeam.core.exam.order import ExamStep, side_of
-from oakbeam.core.projection import LIMBS, Projection, Side
+from oakbeam.core.projection import Projection, Side
 from oakbeam.demo import waiting as stand_in
 from oakbeam.store import Store, exposures, local
 
@@ -106,13 +106,20 @@ def run_sheet(store: Store, asked: RunSheetRequest) -> RunSheet:
         if not step.projections:
             found.append(SheetStep(step, None, None, None, None, ()))
             continue
-        view = SheetView(projection=step.projections[0], side=side_of(step, asked.side)) if exam else asked.views[at]
+        view = _view(step, room, asked) if exam else asked.views[at]
         technique, refused = _technique(store, asked, view)
         placed = _placed(room, known.projections[view.projection], view.side, technique) if technique else None
         changed = changes(before, placed) if before and placed else ()
         before = placed or before
         found.append(SheetStep(step, view.projection, technique, refused, placed, changed))
     return RunSheet(asked.exam, exam.why if exam else "", tuple(found), local.checks(store))
+
+
+def _view(step: ExamStep, room: Room, asked: RunSheetRequest) -> SheetView:
+    """A step as its exam takes it, on the exam's support where the room has that."""
+    there = step.support in {one.id for one in room.supports}
+    setup = SetupRequest(support=step.support) if there else None
+    return SheetView(projection=step.projections[0], side=side_of(step, asked.side), setup=setup)
 
 
 def _technique(store: Store, asked: RunSheetRequest, view: SheetView) -> tuple[TechniqueResponse | None, str | None]:
@@ -154,7 +161,7 @@ def _placed(room: Room, projection: Projection, side: Side, found: TechniqueResp
         exposure_control=now.exposure_control,
         chambers="" if now.aec_cells in (None, "none") else now.aec_cells,
         path=f"{projection.direction}: {projection.measure}",
-        limb=projection.region in LIMBS,
+        arm=projection.region == "upper_limb",
     )
 
 

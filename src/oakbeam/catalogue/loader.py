@@ -377,15 +377,17 @@ def exams_of(entries: Iterable[Entry], projections: Mapping[str, Projection]) ->
 
 def _step(exam: str, step: Entry) -> ExamStep:
     kinds = [key for key in ("p", "one_of", "clearance", "wait_min") if key in step]
-    if len(kinds) != 1 or set(step) - {*kinds, "when", "note", "text", "asks", "side"}:
+    if len(kinds) != 1 or set(step) - {*kinds, "when", "note", "text", "asks", "side", "support"}:
         raise CatalogueError(
-            f"exam {exam}: a step is one of p, one_of, clearance or wait_min, with when, note, text, asks or side"
+            f"exam {exam}: a step is one of p, one_of, clearance or wait_min, with when, note, text, asks, side or support"
         )
     projections = (step["p"],) if "p" in step else tuple(step.get("one_of", ()))
     if "one_of" in step and len(projections) < 2:
         raise CatalogueError(f"exam {exam}: one_of needs two methods or more")
     if step.get("side", "") not in get_args(StepSide):
         raise CatalogueError(f"exam {exam}: side is one of {', '.join(filter(None, get_args(StepSide)))}")
+    if step.get("support") not in (None, *SUPPORTS):
+        raise CatalogueError(f"exam {exam}: support is one of {', '.join(SUPPORTS)}")
     wait = step.get("wait_min")
     if wait is not None and not 0 < wait <= 120:
         raise CatalogueError(f"exam {exam}: wait_min must be above 0, at most 120")
@@ -397,6 +399,7 @@ def _step(exam: str, step: Entry) -> ExamStep:
         str(step.get("note", step.get("text", ""))),
         str(step.get("asks", "")),
         step.get("side", ""),
+        step.get("support"),
     )
 
 

@@ -29,7 +29,6 @@ Beam = Literal["vertical", "horizontal"]
 Breathing = Literal["still", "suspend", "inspiration", "expiration", "slow", "quiet", "quiet_expiration"]
 Marker = Literal["lateral", "near", "up", "body"]
 Side = Literal["", "right", "left", "both"]
-LIMBS = ("upper_limb", "lower_limb")
 Shield = Literal["limb_clear", "near_trunk", "gonads_in_field", "lead_behind", "lens_thyroid_breast"]
 
 

@@ -13,7 +13,7 @@ from oakbeam.core.equipment.generator import ExposureControl
 from oakbeam.core.exam.changes import SAID, Placed, applied, changes
 from oakbeam.core.projection import SUPPORTS, Beam, Marker, Posture, Side
 
-QUIET = {"lands_cm", "chambers", "side", "limb"}
+QUIET = {"lands_cm", "chambers", "side", "arm"}
 """What may differ without a word of its own: it goes with another that is said, or nobody has said it yet."""
 
 ANYWHERE = st.builds(
@@ -34,7 +34,7 @@ ANYWHERE = st.builds(
     exposure_control=st.sampled_from(get_args(ExposureControl)),
     chambers=st.sampled_from(["", "C", "L+R"]),
     path=st.sampled_from(["ap: at the level of L3", "lateral: at the level of L3"]),
-    limb=st.booleans(),
+    arm=st.booleans(),
 )
 FLAT = Placed(
     "table_bucky",
@@ -82,18 +82,24 @@ def test_the_angle_comes_off_and_the_receptor_follows_the_ray_back():
         "Take the angle off (it was 30° cephalad).",
         "Re-align the receptor, about 16 cm toward the feet.",
     ]
+    arm = [replace(one, arm=True) for one in (FLAT, tilted)]
+    assert said(*arm)[1] == "Re-align the receptor, about 16 cm toward the shoulder."
+    # On another support it is placed anew.
+    assert said(tilted, replace(FLAT, support="tabletop"))[1:] == ["Take the angle off (it was 30° cephalad)."]
     # A thicker part under the same angle moves it too, and is centred anew anyway.
     assert said(tilted, replace(tilted, lands_cm=18.0)) == []
 
 
 def test_the_other_oblique_of_a_pair_is_another_side():
     assert said(FLAT, replace(FLAT, side="left")) == ["Other side: marker L."]
+    assert said(replace(FLAT, side=""), FLAT) == ["Side: marker R."]
+    assert said(FLAT, replace(FLAT, side="both")) == ["Both sides: markers R and L."]
 
 
 def test_what_is_taken_out_or_off_is_said():
     full = replace(FLAT, exposure_control="aec", chambers="C", filter="cu-0.1", turned="45° medial")
     assert said(full, replace(FLAT, grid_ratio=0)) == [
-        "Turn back: straight.",
+        "Out of the turn.",
         "Grid out.",
         "Tube filter: none.",
         "Manual: AEC off.",

@@ -109,7 +109,7 @@ export interface Study {
 type Changes<T> = { [K in keyof T]?: T[K] | null };
 
 export type Action =
-  | { do: "exam"; exam: Exam; study?: Study }
+  | { do: "exam"; exam: Exam; study?: Study; supports?: string[] }
   | { do: "view"; projection: string }
   | { do: "go"; to: number }
   | { do: "move"; at: number; by: 1 | -1 }
@@ -200,7 +200,8 @@ function stop(options: string[], more: Partial<Stop> = {}): Stop {
   };
 }
 
-function stopsOf(exam: Exam): Stop[] {
+/** The stops of an exam; supports: those of the room, where the exam's own one is only taken if it is there. */
+function stopsOf(exam: Exam, supports: string[]): Stop[] {
   return exam.steps.map((step) =>
     stop(step.projections ?? [], {
       clearance: step.clearance ?? null,
@@ -209,6 +210,7 @@ function stopsOf(exam: Exam): Stop[] {
       when: step.when ?? "",
       note: step.note ?? "",
       pair: step.side ?? "",
+      setup: step.support && supports.includes(step.support) ? { support: step.support } : {},
     }),
   );
 }
@@ -277,8 +279,8 @@ export const carried = ({ setup }: Stop): Overrides =>
 export function reduce(state: DeskState, action: Action): DeskState {
   switch (action.do) {
     case "exam": {
-      const { exam, study } = action;
-      const stops = stopsOf(exam);
+      const { exam, study, supports = [] } = action;
+      const stops = stopsOf(exam, supports);
       return {
         ...state,
         ...NOBODY,

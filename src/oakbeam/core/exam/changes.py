@@ -44,7 +44,7 @@ class Placed:
     exposure_control: ExposureControl
     chambers: str
     path: str
-    limb: bool
+    arm: bool
 
 
 @dataclass(frozen=True, slots=True)
@@ -73,15 +73,18 @@ def applied(before: Placed, made: Iterable[ViewChange]) -> Placed:
 
 
 def _support(before: Placed, after: Placed) -> str:
-    return f"Receptor: {SUPPORT_NAMES[before.support]} to {SUPPORT_NAMES[after.support]}."
+    return f"From the {SUPPORT_NAMES[before.support]} to the {SUPPORT_NAMES[after.support]}."
 
 
 def _turned(before: Placed, after: Placed) -> str:
-    return f"Turn: {after.turned}." if after.turned else "Turn back: straight."
+    return f"Turn: {after.turned}." if after.turned else "Out of the turn."
 
 
 def _side(before: Placed, after: Placed) -> str:
-    return f"Other side: marker {after.side[0].upper()}." if after.side else ""
+    if after.side == "both":
+        return "Both sides: markers R and L."
+    other = {before.side, after.side} == {"right", "left"}
+    return f"{'Other side' if other else 'Side'}: marker {after.side[0].upper()}." if after.side else ""
 
 
 MARKER_PLACES: Mapping[Marker, str] = {
@@ -99,12 +102,14 @@ def _angle(before: Placed, after: Placed) -> str:
 
 
 def _lands(before: Placed, after: Placed) -> str:
-    """The receptor follows the ray; a part of another thickness shifts it too little to be worth a word."""
+    """The receptor follows the ray. A part of another thickness shifts it too little to be worth a word, and on another
+    support it is placed anew."""
     moved = after.lands_cm - before.lands_cm
-    if abs(moved) < SHIFT_WORTH_A_WORD_CM or math.isclose(before.tube_angle_deg, after.tube_angle_deg):
+    same_angle = math.isclose(before.tube_angle_deg, after.tube_angle_deg)
+    if abs(moved) < SHIFT_WORTH_A_WORD_CM or same_angle or before.support != after.support:
         return ""
-    head, feet = ("the trunk", "the far end of the limb") if after.limb else ("the head", "the feet")
-    return f"Re-align the receptor, about {abs(moved):.0f} cm toward {head if moved > 0 else feet}."
+    toward = ("shoulder" if moved > 0 else "hand") if after.arm else ("head" if moved > 0 else "feet")
+    return f"Re-align the receptor, about {abs(moved):.0f} cm toward the {toward}."
 
 
 def _sid(before: Placed, after: Placed) -> str:
@@ -151,5 +156,5 @@ SAID: Mapping[str, Callable[[Placed, Placed], str]] = {
     "exposure_control": _control,
     "chambers": lambda _, after: f"Chamber {after.chambers.replace('+', ' and ')}." if after.chambers else "",
     "path": lambda _, __: "Measure again.",
-    "limb": lambda _, __: "",
+    "arm": lambda _, __: "",
 }

@@ -6,7 +6,7 @@ from collections.abc import Mapping
 from dataclasses import dataclass
 from typing import Literal
 
-from oakbeam.core.projection import Side
+from oakbeam.core.projection import Side, SupportId
 
 StepSide = Literal["", "asked", "other", "right", "left", "both"]
 
@@ -19,7 +19,8 @@ class ExamStep:
     clearance: what somebody must have cleared; who and when are recorded, nothing is decided here. asks: the same as a
     question of two or three words, for the run sheet. wait_min: minutes by a timer that runs while other work goes on; note
     says for what. when: the condition of a step that is not always taken. side: the one asked for, the other, a fixed one or
-    both at once; empty where the exam's side is the step's too.
+    both at once; empty where the exam's side is the step's too. support: where the exam takes it, in rooms that have it,
+    so that nobody lies down and stands up again.
     """
 
     projections: tuple[str, ...] = ()
@@ -29,6 +30,7 @@ class ExamStep:
     note: str = ""
     asks: str = ""
     side: StepSide = ""
+    support: SupportId | None = None
 
 
 @dataclass(frozen=True, slots=True)

@@ -22,7 +22,12 @@ function stepOf(stop: Stop): object {
     return { clearance: stop.clearance, ...(stop.asks ? { asks: stop.asks } : {}) };
   if (stop.wait_min !== null) return { wait_min: stop.wait_min, text: stop.note };
   const own = stop.note !== "" && stop.note !== "Added." && stop.attempt === 1;
-  const more = { ...when, ...(own ? { note: stop.note } : {}), ...(stop.pair ? { side: stop.pair } : {}) };
+  const more = {
+    ...when,
+    ...(own ? { note: stop.note } : {}),
+    ...(stop.pair ? { side: stop.pair } : {}),
+    ...(stop.setup.support ? { support: stop.setup.support } : {}),
+  };
   return stop.options.length > 1 ? { one_of: stop.options, ...more } : { p: stop.projection, ...more };
 }
 
