@@ -6,12 +6,20 @@ from __future__ import annotations
 import re
 from collections.abc import Sequence
 
+import pytest
 from playwright.sync_api import Page, expect
+from tests.api.test_replayed_exams import EXAMS
 from tests.browser.test_whole_path import choose, fill, number, tab, take
 
 
 def stop(page: Page, name: str):
     return page.get_by_role("list", name="Run sheet").get_by_role("button", name=name, exact=True)
+
+
+def views(page: Page, what: str) -> None:
+    """Do something to the list of views."""
+    page.get_by_role("button", name="Change views").click()
+    page.get_by_role("button", name=what).click()
 
 
 def accept(page: Page) -> None:
@@ -76,23 +84,23 @@ def test_an_abdomen_upright_then_supine_on_a_large_patient_with_two_crosswise_im
     mas = "200"
     expect(number(page, "mas")).to_have_text(mas)
     accept(page)
-    page.get_by_role("button", name="Repeat").click()
+    views(page, "Another try")
     expect(page.get_by_label("Field width")).to_have_value("43")
     expect(number(page, "mas")).to_have_text(mas)
     accept(page)
     # The department does it so for every large patient: the order in hand is kept as a set of its own.
-    page.get_by_role("button", name="Save as exam").click()
+    views(page, "Save as exam")
     page.get_by_label("Name of the set").fill("Abdomen, large patient")
     page.get_by_label("Why in this order").fill("Two crosswise images upright.")
     page.get_by_role("button", name="Keep", exact=True).click()
     expect(page.get_by_text("Kept: the search finds it")).to_be_visible()
     page.keyboard.press("Escape")
+    page.keyboard.press("Escape")
     page.keyboard.press("n")
     # Supine: the receptor moves to the table, the patient lies, the thickness is estimated until it is measured.
-    expect(page.get_by_text("Receptor: upright Bucky to table Bucky")).to_be_visible()
+    expect(page.get_by_text("From the upright Bucky to the table Bucky.")).to_be_visible()
     expect(page.get_by_text("Patient: on the back.")).to_be_visible()
     expect(page.get_by_test_id("not-measured")).to_contain_text("Estimated from 32 cm of the AP upright")
-    expect(page.get_by_text("Measure the thickness first.")).to_be_visible()
     fill(page, "Thickness: not measured", "29")
     accept(page)
     assert len(page.request.get(f"{site}/api/exposures?projection=abdomen-upright&limit=50").json()) >= 2
@@ -123,11 +131,11 @@ def test_a_breathing_technique_with_aec_and_manual_beside_it(page: Page, demo_si
     page.get_by_role("button", name="Lateral", exact=True).click()
     expect(page.get_by_test_id("numbers")).to_have_attribute("aria-busy", "false")
     fill(page, "Thickness: not measured", "31")
+    by_hand = number(page, "mas").text_content() or ""
     tab(page, "Exposure")
     tab(page, "Breathing")
     seconds = page.get_by_test_id("numbers").get_by_text(re.compile(r"^[\d.]+ ms$"))
     expect(seconds).to_have_text(re.compile(r"^[1-4]\d{3} ms$"))
-    by_hand = number(page, "mas").text_content() or ""
     tab(page, "AEC")
     expect(page.get_by_role("img", name="Chambers under the field: C covered")).to_be_visible()
     expect(page.get_by_text("If the chamber cannot be covered, by hand:")).to_be_visible()
@@ -211,3 +219,72 @@ def test_four_projections_in_at_most_40_keys_and_clicks(page: Page, site: str):
     print(f"four projections set and recorded in {used} keys and clicks")
     # Two of thickness, three of the index, and each of these once: leave, exposed, leave, record, next.
     assert used <= 40
+
+
+def test_a_knee_of_four_views_in_the_bucky_at_one_set_up_in_at_most_30_actions(page: Page, site: str):
+    page.goto(f"{site}/desk")
+    page.get_by_role("button", name="Pain on the inner side").click()
+    used = 1
+
+    def press(*keys: str) -> None:
+        nonlocal used
+        for key in keys:
+            page.keyboard.press(key)
+            used += 1
+
+    press("1", "3", "Enter")
+    expect(page.get_by_test_id("numbers")).to_have_attribute("aria-busy", "false")
+    press("b")
+    expect(page.get_by_label("Technique").get_by_text("Table Bucky")).to_be_visible()
+    page.get_by_role("button", name="Same set-up for the 3 views to come").click()
+    used += 1
+    for i, typed in enumerate((None, "13", None, "12")):
+        if typed:
+            press(*typed, "Enter")
+        expect(page.get_by_test_id("numbers")).to_have_attribute("aria-busy", "false")
+        press("Enter")
+        expect(page.get_by_role("button", name="Record as accepted")).to_be_enabled()
+        press("Enter", "a")  # out of the index, which stays empty: a key is then a key
+        expect(page.get_by_text(re.compile("^Recorded as accepted"))).to_be_visible()
+        if i < 3:
+            press("Enter")
+            expect(page.get_by_role("button", name="Exposed")).to_be_visible()
+    kept = page.request.get(f"{site}/api/exposures?limit=4").json()[::-1]
+    assert {(one["support"], one["side"]) for one in kept} == {("table_bucky", "right")}
+    # The second oblique goes the same way through the knee as the first: one reading for both.
+    assert [one["thickness_from"] for one in kept] == ["measured", "measured", "carried", "measured"]
+    assert used <= 30
+
+
+REPLAYED = {
+    "Sacrum and coccyx: opposite angles": ("sacrum and", "Sacrum and coccyx"),
+    "Lumbar spine, three views": ("lumbar", "Lumbar spine, 3 views"),
+    "Ankle, three views": ("ankle", "Ankle"),
+    "Neck standing, all upright": ("cervical", "Cervical spine"),
+    "Hand, three views": ("hand", "Hand"),
+}
+"""Exams of tests/replay/exams.toml whose views are those of a set, with what is typed for it and its name."""
+
+
+@pytest.mark.parametrize("name", REPLAYED)
+def test_an_exam_is_replayed_at_the_desk(page: Page, site: str, name: str):
+    (exam,) = (one for one in EXAMS if one["name"] == name)
+    page.goto(f"{site}/desk")
+    take(page, *REPLAYED[name])
+    if "side" in exam:
+        page.get_by_role("button", name=f"{exam['side']} side").click()
+    for i, view in enumerate(exam["views"]):
+        fill(page, re.compile("^Thickness"), str(view["cm"]))
+        expect(page.get_by_test_id("numbers")).to_have_attribute("aria-busy", "false")
+        for which in ("kvp", "mas"):
+            low, high = view[which]
+            assert low <= float(number(page, which).inner_text()) <= high, (view["p"], which)
+        change = page.locator("[data-part=change]")
+        if "change" in view:
+            expect(change).to_contain_text(" ".join(view["change"]))
+        else:
+            expect(change).to_have_count(0)
+        accept(page)
+        if i < len(exam["views"]) - 1:
+            page.keyboard.press("n")
+            expect(page.get_by_role("button", name="Exposed")).to_be_visible()

@@ -83,7 +83,7 @@ def test_the_desk_by_keyboard_alone(page: Page, site: str):
 
     press("]")
     expect(page.get_by_role("link", name="Lumbar spine Lateral")).to_be_visible()
-    expect(page.get_by_text("Measure the thickness first.")).to_be_visible()
+    expect(page.get_by_test_id("not-measured")).to_contain_text("Estimated from")
     press("[")
     expect(page.get_by_role("link", name="Lumbar spine AP (or PA)")).to_be_visible()
     press("q")

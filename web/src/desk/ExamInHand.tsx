@@ -32,7 +32,6 @@ import { PatientPanel } from "./setup/PatientPanel";
 import { Picture } from "./setup/Picture";
 import { SetupPanel } from "./setup/SetupPanel";
 import {
-  carried,
   changesOf,
   type DeskState,
   isView,
@@ -40,6 +39,7 @@ import {
   openBefore,
   sideOf,
   standsAsFor,
+  toCarryTo,
   type Stop,
 } from "./state";
 import { Cautions } from "./technique/Cautions";
@@ -169,6 +169,8 @@ export function ExamInHand({
     onRejected: () => act({ do: "rejected" }),
   });
   const done = now.status === "done";
+  const recorded = judging.record.data?.exposure.outcome;
+  const again = done || !recorded ? null : recorded === "rejected" ? "Another try" : "Next image";
   const expose = () => {
     const moment = Date.now();
     const waiting = openBefore(state, moment).map((one) => notYet(one, moment));
@@ -270,6 +272,7 @@ export function ExamInHand({
         const on = event.target instanceof HTMLElement && event.target.closest("button, a, [role]");
         if (on && on.id !== "main") return;
         if (!after) expose();
+        else if (again) act({ do: "before" });
         else if (done) next?.();
       },
     },
@@ -291,7 +294,7 @@ export function ExamInHand({
       : [],
   );
   const changed = changesOf(state);
-  const toCome = state.stops.filter((one, i) => i > state.at && isView(one) && one.status === "todo").length;
+  const toCome = toCarryTo(state);
   const method = state.school ?? room.school ?? "model";
   return (
     <Pending.Provider value={pending.tell}>
@@ -402,7 +405,7 @@ export function ExamInHand({
               </div>
               <p className="-mt-1 text-note text-ink-3" data-testid="state">
                 {changed === 0 ? "As charted." : `${changed} ${changed === 1 ? "thing" : "things"} changed.`}{" "}
-                {toCome > 0 && Object.keys(carried(now)).length > 0 && (
+                {toCome > 0 && (
                   <Quiet onClick={() => act({ do: "same-set-up" })}>
                     Same set-up for the {toCome === 1 ? "next view" : `${toCome} views to come`}
                   </Quiet>
@@ -498,6 +501,7 @@ export function ExamInHand({
             says={after ? [] : asked.map((one) => `${one} Press again to go on without.`)}
             onExposed={expose}
             onBack={() => act({ do: "before" })}
+            again={again}
             onNext={next}
             onNextPatient={() => act({ do: "next-patient" })}
           >

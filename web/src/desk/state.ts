@@ -272,6 +272,19 @@ const CARRIED = [
   "kvp",
 ] as const;
 
+/** How many views to come do not have yet what was set for this one. */
+export function toCarryTo(state: DeskState): number {
+  const now = state.stops[state.at];
+  const set = Object.entries(now ? carried(now) : {});
+  return state.stops.filter(
+    (one, i) =>
+      i > state.at &&
+      isView(one) &&
+      one.status === "todo" &&
+      set.some(([key, value]) => one.setup[key as keyof Overrides] !== value),
+  ).length;
+}
+
 export const carried = ({ setup }: Stop): Overrides =>
   Object.fromEntries(Object.entries(setup).filter(([key]) => (CARRIED as readonly string[]).includes(key)));
 
@@ -327,7 +340,6 @@ export function reduce(state: DeskState, action: Action): DeskState {
       return {
         ...state,
         stops: here(state, more ? { image: image + 1 } : { status: "done" }),
-        exposed: more ? null : state.exposed,
       };
     }
     case "rejected":

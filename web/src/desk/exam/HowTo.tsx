@@ -146,9 +146,13 @@ function SideSwitch({ side, other, act }: { side: Side; other: boolean; act: Act
             const asked = other ? (which === "right" ? "left" : "right") : which;
             act({ do: "side", side: side === which ? "" : asked });
           }}
-          className={`min-h-touch min-w-10 rounded-sm border px-2 xl:min-h-6 ${side === which ? "border-ink bg-sunken font-semibold text-ink" : "border-rule-strong text-ink-2 hover:text-ink"}`}
+          className="-my-2.5 inline-flex min-h-touch items-center"
         >
-          {letter}
+          <span
+            className={`min-w-10 rounded-sm border px-2 text-center ${side === which ? "border-ink bg-sunken font-semibold text-ink" : "border-rule-strong text-ink-2 hover:text-ink"}`}
+          >
+            {letter}
+          </span>
         </button>
       ))}
       {side === "both" && <b className="self-center font-semibold">R and L.</b>}

@@ -10,20 +10,36 @@ interface Props {
   says: string[];
   onExposed: () => void;
   onBack: () => void;
+  /** After a record that leaves the view open: what comes then, in a word or two. */
+  again: string | null;
   onNext: (() => void) | null;
   onNextPatient: () => void;
   children: ReactNode;
 }
 
 /** The slim bar at the foot: what the next press is, and one's own last record. */
-export function Bar({ moment, done, says, onExposed, onBack, onNext, onNextPatient, children }: Props) {
+export function Bar({
+  moment,
+  done,
+  says,
+  onExposed,
+  onBack,
+  again,
+  onNext,
+  onNextPatient,
+  children,
+}: Props) {
   return (
     <div
       role="group"
       aria-label="Next"
       className="flex min-h-14 items-center gap-3 border-t-2 border-rule-strong bg-raised px-4 py-1 xl:px-5"
     >
-      {moment === "after" && !done ? (
+      {moment === "after" && again ? (
+        <Button tone="main" className="min-h-11" hint="⏎" onClick={onBack}>
+          {again}
+        </Button>
+      ) : moment === "after" && !done ? (
         <Button className="min-h-11" hint="Esc" onClick={onBack}>
           Back to the set-up
         </Button>
