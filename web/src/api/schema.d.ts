@@ -2689,7 +2689,7 @@ export interface components {
          *     clearance: what somebody must have cleared; who and when are recorded, nothing is decided here. asks: the same as a
          *     question of two or three words, for the run sheet. wait_min: minutes by a timer that runs while other work goes on; note
          *     says for what. when: the condition of a step that is not always taken. side: the one asked for, the other, a fixed one or
-         *     both at once; empty where the exam's side is the step's too. support: where the exam takes the view, in rooms that have it,
+         *     both at once; empty where the exam's side is the step's too. support: where the exam takes it, in rooms that have it,
          *     so that nobody lies down and stands up again.
          */
         ExamStep: {
