@@ -190,3 +190,13 @@ def test_mas_far_from_what_was_suggested_are_asked_back_either_way(factor, asked
         assert all(f"{mas:g} mAs?" in text and "10 was suggested" in text for text in found)
     assert e.unlikely(250, 250, 999, None) == ()
     assert e.unlikely(250, 250, 999, 0) == ()
+
+
+def test_what_a_chamber_ended_is_not_cured_by_mas():
+    found = e.evaluate(-3, density_step=1.25)
+    assert found.change == "aec"
+    assert "a new mAs changes nothing" in found.change_why
+    # A step of 1.25 is one DI: three of them make up for -3.
+    assert found.change_why.endswith("density +3.")
+    assert e.evaluate(0.3, density_step=1.25).change == "none"
+    assert e.evaluate(-3, frozenset({"metal"}), density_step=1.25).change == "technique_not_at_fault"

@@ -146,9 +146,11 @@ def judge(store: Store, asked: ResultRequest) -> Judgement:
     receptor = room.receptor(asked.receptor)
     target = receptor.target_for(projection.region, asked.target_ei)
     di = _deviation(receptor, target, asked.ei, asked.optical_density)
-    evaluation = evaluate(di, frozenset(asked.findings), film=not receptor.digital)
+    by_aec = room.aec if asked.exposure_control == "aec" else None
+    step = by_aec.density_step if by_aec else None
+    evaluation = evaluate(di, frozenset(asked.findings), film=not receptor.digital, density_step=step)
     corrected, refused = None, None
-    if evaluation.reliable:
+    if evaluation.reliable and evaluation.change != "aec":
         exact = corrected_mas(asked.mas, di)
         try:
             on = nearest_generator_setting(room, projection, asked.kvp, exact, asked.exposure_control)
@@ -238,8 +240,10 @@ def record(store: Store, asked: ExposureRequest, actor: str) -> Recorded:
         kap_mgycm2=kap * scale if kap is not None and scale is not None else None,
         reject_reason=asked.reject_reason,
         findings=tuple(asked.findings),
-        # Of a thickness that was only estimated an image says nothing sure about the line.
-        reliable=(judgement.evaluation.reliable if judgement else True) and not found.thickness.estimated,
+        # Of a thickness or a distance that was only estimated an image says nothing sure about the line.
+        reliable=(judgement.evaluation.reliable if judgement else True)
+        and not found.thickness.estimated
+        and not setup.sid_guessed,
         age_band=asked.technique.patient.age_band if asked.technique.patient else None,
         study_key=asked.study_key,
         note=asked.note,

@@ -55,6 +55,9 @@ class SetupRequest(RequestBody):
     tube_height_cm: (
         Annotated[Number, Field(gt=0, le=400, description="Focus above the receptor, in place of sid_cm")] | None
     ) = None
+    sid_guessed: Annotated[bool, Field(description="nobody could measure the SID: it is taken as said or as charted")] = (
+        False
+    )
     tube_angle_deg: Annotated[Number, Field(ge=-60, le=60)] | None = None
     gap_cm: Annotated[Number, Field(ge=0, le=60)] | None = None
     grid_offset_cm: Annotated[Number, Field(ge=-20, le=20, description="ray off the grid's centre line, cm")] = 0.0

@@ -13,6 +13,7 @@ from typing import Literal
 from oakbeam.core.errors import positive, within
 
 Level = Literal["on_target", "acceptable", "over", "excessive", "under", "far_under"]
+Change = Literal["none", "mas", "kvp", "aec", "technique_not_at_fault"]
 Repeat = Literal["no", "only_if_clipped", "ask_radiologist", "yes"]
 Finding = Literal[
     "wrong_label",
@@ -74,7 +75,7 @@ class Evaluation:
     repeat_why: str
     reliable: bool
     factor: float | None
-    change: Literal["none", "mas", "kvp", "technique_not_at_fault"]
+    change: Change
     change_why: str
     check_first: tuple[str, ...]
 
@@ -145,16 +146,21 @@ _VERDICTS: dict[Level, str] = {
 }
 
 
-def evaluate(di: float, findings: frozenset[Finding] = frozenset(), film: bool = False) -> Evaluation:
+def evaluate(
+    di: float, findings: frozenset[Finding] = frozenset(), film: bool = False, density_step: float | None = None
+) -> Evaluation:
     """Judge an image from its deviation index and what was seen in it.
 
     A high DI never asks for a repeat by itself: only relevant anatomy that is burned out can. A low DI between -1 and -3
-    goes to the radiologist first. Where the index is unreliable neither a correction nor a repeat is drawn from it.
+    goes to the radiologist first. density_step: the factor of one AEC density step where the AEC ended the exposure, None
+    where nobody but the technologist did. Where the index is unreliable neither a correction nor a repeat is drawn from it.
     """
     reliable = not findings & UNRELIABLE
     level = action_level(di)
     repeat, repeat_why = _repeat(level, findings, reliable)
     change, change_why = _change(level, findings, reliable, film)
+    if change == "mas" and density_step is not None:
+        change, change_why = "aec", _aec_advice(di, density_step)
     verdict = _VERDICTS[level]
     if film:
         verdict = verdict.replace("exposed", "exposed film")
@@ -197,9 +203,7 @@ def _repeat(level: Level, findings: frozenset[Finding], reliable: bool) -> tuple
     return "no", "No repeat for exposure."
 
 
-def _change(
-    level: Level, findings: frozenset[Finding], reliable: bool, film: bool
-) -> tuple[Literal["none", "mas", "kvp", "technique_not_at_fault"], str]:
+def _change(level: Level, findings: frozenset[Finding], reliable: bool, film: bool) -> tuple[Change, str]:
     if not reliable:
         return "technique_not_at_fault", "Put the cause of the unreliable index right; leave the technique."
     if findings & NOT_CURED_BY_MAS:
@@ -215,6 +219,16 @@ def _change(
         smallest = "about 30 % is the least change seen on film" if film else "the deviation is within its usual spread"
         return "none", f"Leave the technique: {smallest}."
     return "mas", "Penetration is right, the amount is not: change mAs."
+
+
+def _aec_advice(di: float, density_step: float) -> str:
+    """What to do where a chamber ended the exposure: a new mAs changes nothing."""
+    steps = round(-di / 10 / math.log10(density_step))
+    trim = f" If all of that is right: density {steps:+d}." if steps else ""
+    return (
+        "The AEC ended it; a new mAs changes nothing. The right chamber, wholly under the part? Centred? Metal or a cast "
+        f"over it? Back-up reached?{trim}"
+    )
 
 
 CHECK_FIRST: dict[Finding, str] = {

@@ -10,7 +10,8 @@ from oakbeam.core.projection import Side
 
 @dataclass(frozen=True, slots=True)
 class Waiting:
-    """A request that waits: local study key, exam, side, age band, and what the request says. No patient identity."""
+    """A request that waits: local study key, exam, side, age band, and what the request says; a cast, and a weight where it
+    bears on the technique. No patient identity."""
 
     study_key: str
     exam: str
@@ -18,6 +19,8 @@ class Waiting:
     age_band: AgeBand
     question: str
     arrives: str
+    cast: str | None = None
+    weight_kg: float | None = None
 
 
 def waiting() -> tuple[Waiting, ...]:
@@ -30,4 +33,8 @@ def waiting() -> tuple[Waiting, ...]:
         Waiting("S-1045", "child-chest", "", "5y", "Fever, crackles on the left", "carried"),
         Waiting("S-1046", "thoracic-spine", "", "older_adult", "Back pain, osteoporosis known", "wheelchair"),
         Waiting("S-1047", "hand", "left", "15y", "Ball injury of the ring finger", "walking"),
+        Waiting("S-1048", "acute-abdomen-lying", "", "older_adult", "Rigid abdomen, free air?", "stretcher"),
+        Waiting("S-1049", "forearm", "right", "10y", "Fracture set yesterday, in plaster", "walking", cast="plaster-dry"),
+        Waiting("S-1050", "chest-stretcher", "", "older_adult", "Cannot stand, short of breath", "stretcher"),
+        Waiting("S-1051", "lumbar-spine", "", "adult", "Low back pain for months", "walking", weight_kg=140),
     )

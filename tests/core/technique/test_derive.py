@@ -287,3 +287,45 @@ def test_a_line_is_written_out_on_stations_and_says_where_the_room_cannot():
         2,
         3.2,
     ]
+
+
+def test_a_distance_that_nobody_could_measure_widens_the_band_and_says_both_ends():
+    known, guessed = (technique(LSPINE, 24, sid_cm=110, sid_guessed=one) for one in (False, True))
+    assert guessed.technique == known.technique
+    assert guessed.forecast.di_high > known.forecast.di_high + 0.2
+    # 110 cm give or take one in ten, 80 % of it: 96 to 124.
+    near, far = (known.exact_mas * (sid / 110) ** 2 for sid in (96, 124))
+    assert f"at 96 cm {near:.2g} mAs, at 124 cm {far:.2g} mAs" in texts(guessed)
+    by_aec = technique(LSPINE, 24, sid_cm=110, sid_guessed=True, exposure_control="aec").forecast
+    assert by_aec.di_high == technique(LSPINE, 24, sid_cm=110, exposure_control="aec").forecast.di_high
+
+
+def test_an_open_field_is_named_with_what_it_exposes_for_nothing():
+    said = texts(technique(KNEE, 12, receptor="panel-43", field_cm=(35, 40)))
+    assert "where 24 × 30 are charted: 49 % of what is exposed shows nothing asked for" in said
+    assert "Move the patient" not in texts(technique(KNEE, 12, field_cm=(24, 30)))
+
+
+def test_a_grid_within_its_range_is_no_alarm_and_a_tube_taped_by_its_height_needs_no_word():
+    assert "6:1" not in texts(technique(LSPINE, 24, sid_cm=101))
+    assert "focused at" not in texts(technique(LSPINE, 24, sid_cm=101))
+    assert "to keep" not in texts(technique(LSPINE, 24, sid_cm=107, tube_angle_deg=20, height_measured=True))
+    upright = technique(LSPINE, 24, support="upright_bucky", tube_angle_deg=20)
+    assert "cm before the receptor, square to it" in texts(upright)
+
+
+def test_a_line_opens_as_it_is_exposed_and_the_set_up_may_say_otherwise():
+    by_aec = replace(LSPINE, exposure_control="aec", aec_cells="L+R", aec_density=1)
+    found = technique(by_aec, 24).technique
+    assert (found.exposure_control, found.aec_cells, found.aec_density) == ("aec", "L+R", 1)
+    assert technique(by_aec, 24, exposure_control="manual").technique.aec_cells is None
+    # No chamber behind the tabletop: by hand, without a word of refusal.
+    assert technique(by_aec, 24, support="tabletop").technique.exposure_control == "manual"
+
+
+def test_a_twin_is_found_by_how_it_is_exposed():
+    by_aec = replace(LSPINE, exposure_control="aec")
+    projection = catalogue.projection("lspine-ap")
+    assert find_line([LSPINE, by_aec], projection, 24) is LSPINE
+    assert find_line([LSPINE, by_aec], projection, 24, exposure_control="aec") is by_aec
+    assert find_line([LSPINE, by_aec], projection, 24, support="table_bucky", exposure_control="breathing") is LSPINE

@@ -2654,7 +2654,7 @@ export interface components {
              * Change
              * @enum {string}
              */
-            change: "none" | "mas" | "kvp" | "technique_not_at_fault";
+            change: "none" | "mas" | "kvp" | "aec" | "technique_not_at_fault";
             /** Change Why */
             change_why: string;
             /** Check First */
@@ -4662,6 +4662,12 @@ export interface components {
             ] | null;
             /** Tube Height Cm */
             tube_height_cm?: number | null;
+            /**
+             * Sid Guessed
+             * @description nobody could measure the SID: it is taken as said or as charted
+             * @default false
+             */
+            sid_guessed: boolean;
             /** Tube Angle Deg */
             tube_angle_deg?: number | null;
             /** Gap Cm */
@@ -5376,7 +5382,8 @@ export interface components {
         };
         /**
          * Waiting
-         * @description A request that waits: local study key, exam, side, age band, and what the request says. No patient identity.
+         * @description A request that waits: local study key, exam, side, age band, and what the request says; a cast, and a weight where it
+         *     bears on the technique. No patient identity.
          */
         Waiting: {
             /** Study Key */
@@ -5397,6 +5404,10 @@ export interface components {
             question: string;
             /** Arrives */
             arrives: string;
+            /** Cast */
+            cast?: string | null;
+            /** Weight Kg */
+            weight_kg?: number | null;
         };
         /**
          * WhatIf

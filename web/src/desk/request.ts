@@ -21,7 +21,8 @@ export function requestFor(room: Room, state: DeskState, now: Stop, projection: 
 
 type Setup = NonNullable<TechniqueRequest["setup"]>;
 
-const setupOf = (setup: Overrides): Setup => ({ grid_offset_cm: 0, grid_tilt_deg: 0, ...setup }) as Setup;
+const setupOf = (setup: Overrides): Setup =>
+  ({ sid_guessed: false, grid_offset_cm: 0, grid_tilt_deg: 0, ...setup }) as Setup;
 
 /** A stop as the run sheet takes a view. */
 export const viewOf = (state: DeskState, one: Stop): NonNullable<RunSheetRequest["views"]>[number] => ({

@@ -175,7 +175,12 @@ it("asks for the view in hand only what was said of it", () => {
     mat_cm: 1,
     measured: { lat: 33 },
   });
-  expect(asked.setup).toEqual({ support: "tabletop", grid_offset_cm: 0, grid_tilt_deg: 0 });
+  expect(asked.setup).toEqual({
+    support: "tabletop",
+    sid_guessed: false,
+    grid_offset_cm: 0,
+    grid_tilt_deg: 0,
+  });
   expect(asked).not.toHaveProperty("school");
   expect(personOf(state.patient)).toEqual({
     cannot_keep_still: false,

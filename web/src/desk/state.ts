@@ -3,6 +3,8 @@ import type { Exam, ExposureRequest, TechniqueRequest } from "../api/queries";
 /** What differs from the chart line. A missing key means: as the chart says. */
 export interface Overrides {
   sid_cm?: number;
+  /** Nobody could measure it: a stretcher, a bed. */
+  sid_guessed?: true;
   tube_height_cm?: number;
   tube_angle_deg?: number;
   support?: string;
@@ -104,6 +106,8 @@ export interface Study {
   question: string;
   side?: Side;
   age_band?: AgeBand;
+  cast?: string;
+  weight_kg?: number;
 }
 
 type Changes<T> = { [K in keyof T]?: T[K] | null };
@@ -263,6 +267,7 @@ export const openBefore = (state: DeskState, now: number): Stop[] =>
 /** What a technologist set by hand that goes for the views to come as well. */
 const CARRIED = [
   "sid_cm",
+  "sid_guessed",
   "support",
   "grid_ratio",
   "receptor",
@@ -297,7 +302,16 @@ export function reduce(state: DeskState, action: Action): DeskState {
       return {
         ...state,
         ...NOBODY,
-        patient: study?.age_band ? { age_band: study.age_band } : {},
+        patient: study
+          ? merged<Patient>(
+              {},
+              {
+                age_band: study.age_band ?? null,
+                cast: study.cast ?? null,
+                weight_kg: study.weight_kg ?? null,
+              },
+            )
+          : {},
         exam: exam.id,
         why: exam.why,
         study: study?.key ?? "",

@@ -39,6 +39,9 @@ class Seen:
 
 
 NOTHING_SEEN = Seen()
+SID_GUESS = 0.10
+"""One standard deviation, relative, of an SID that was only judged by eye; an estimate."""
+SID_GUESS_SPREAD_DI = 20 * math.log10(1 + SID_GUESS)
 
 
 @dataclass(frozen=True, slots=True)
@@ -121,7 +124,8 @@ def forecast(
             model_spread = math.hypot(*unsure.values(), ROOM_SPREAD_DI[room.calibration is not None])
             known = standing(line_di, model_spread, patient_spread, seen, line)
             di = known.mean_di + (di if line_di is None or model_di is None else model_di - line_di)
-        half = BAND_80 * math.hypot(known.spread_di, known.patient_di)
+        guess = SID_GUESS_SPREAD_DI if setup.sid_guessed and setup.exposure_control != "aec" else 0.0
+        half = BAND_80 * math.hypot(known.spread_di, known.patient_di, guess)
         low, high = di - half, di + half
         if kerma_mgy is not None:
             entrance = kerma_mgy * float(beam.backscatter_factor[0])

@@ -30,7 +30,8 @@ class Setup:
     """What differs from the chart. None means: as the chart line says. sid_cm is along the central ray.
 
     grid_offset_cm and grid_tilt_deg: how far the ray is off the grid's centre line, and the grid off level, both across the
-    strips and signed. height_measured: sid_cm was worked out from a tilted tube's height. filter: a selectable filter of the
+    strips and signed. height_measured: sid_cm was worked out from a tilted tube's height. sid_guessed:
+    nobody could measure it. filter: a selectable filter of the
     room, NO_FILTER for none. kvp and mas: set by hand. aec_cells: chambers, joined by "+".
     """
 
@@ -42,6 +43,7 @@ class Setup:
     field_cm: tuple[float, float] | None = None
     tube_angle_deg: float | None = None
     height_measured: bool = False
+    sid_guessed: bool = False
     gap_cm: float | None = None
     grid_offset_cm: float = 0.0
     grid_tilt_deg: float = 0.0
@@ -73,6 +75,7 @@ class ResolvedSetup:
     filter: Filter | None = None
     tube_angle_deg: float = 0.0
     height_measured: bool = False
+    sid_guessed: bool = False
     grid_offset_cm: float = 0.0
     grid_tilt_deg: float = 0.0
     kvp: float | None = None
@@ -138,6 +141,7 @@ def resolve(line: ChartLine, room: Room, projection: Projection, patient: Patien
         filter=_filter(charted, room, setup),
         tube_angle_deg=geometry.within_tube_angle(setup.tube_angle_deg or 0.0),
         height_measured=setup.height_measured,
+        sid_guessed=setup.sid_guessed,
         grid_offset_cm=within("grid_offset_cm", setup.grid_offset_cm, *geometry.GRID_OFFSET_RANGE_CM, "cm"),
         grid_tilt_deg=within("grid_tilt_deg", setup.grid_tilt_deg, *geometry.GRID_TILT_RANGE_DEG, "deg"),
         kvp=setup.kvp,

@@ -13,6 +13,7 @@ from oakbeam.core.patient.posture import stance
 from oakbeam.core.patient.thickness import plausibility
 from oakbeam.core.physics import geometry
 from oakbeam.core.projection import SUPPORT_NAMES, Projection, Quantity
+from oakbeam.core.technique.forecast import BAND_80, SID_GUESS
 from oakbeam.core.technique.result import Forecast, Technique
 from oakbeam.core.technique.set_up import ResolvedSetup
 
@@ -57,6 +58,8 @@ def setup_cautions(
     return (
         *plausibility(projection, patient.thickness_cm, patient.habitus, patient.age_band),
         *_distance(projection, setup.sid_cm),
+        *_guessed_sid(setup, exact_mas),
+        *_open_field(line, projection, setup),
         *_skin(room, patient, setup),
         *_angle(projection, setup),
         *_grid(line, room, projection, patient, setup),
@@ -98,6 +101,39 @@ def _distance(projection: Projection, sid_cm: float) -> Iterator[Caution]:
             f"SID {sid_cm:g} cm is under this projection's {least:g} cm: note the distance on the image.",
             "minimum SID",
         )
+
+
+def _guessed_sid(setup: ResolvedSetup, exact_mas: float) -> Iterator[Caution]:
+    """Both ends of what the distance may be, and how it is found."""
+    if not setup.sid_guessed:
+        return
+    ends = [round(setup.sid_cm * (1 + BAND_80 * side * SID_GUESS)) for side in (-1, 1)]
+    near, far = (f"at {sid} cm {exact_mas * (sid / setup.sid_cm) ** 2:.2g} mAs" for sid in ends)
+    yield Caution(
+        "warning",
+        f"SID not known, taken as {setup.sid_cm:g} cm: {near}, {far}. Tape it, or a cord of known length; or set the light "
+        "to 35 cm at the mark for 100 cm: its width over 0.35 is the SID.",
+        "SID not known",
+    )
+
+
+OPEN_FIELD = 1.3
+"""A field this many times as large as what is charted and what the view takes is worth a word."""
+
+
+def _open_field(line: ChartLine, projection: Projection, setup: ResolvedSetup) -> Iterator[Caution]:
+    """A field opened beyond what the view takes: skin exposed for nothing, and scatter."""
+    (width, height), usual = setup.field_cm, line.field_cm or projection.field_cm
+    asked = max(math.prod(projection.field_cm), math.prod(usual))
+    if width * height < OPEN_FIELD * asked:
+        return
+    share = 100 * (1 - asked / (width * height))
+    yield Caution(
+        "note",
+        f"Field {width:g} × {height:g} cm where {usual[0]:g} × {usual[1]:g} are charted: {share:.0f} % of what is exposed "
+        "shows nothing asked for. Move the patient, not the collimator.",
+        "open field",
+    )
 
 
 def _skin(room: Room, patient: Patient, setup: ResolvedSetup) -> Iterator[Caution]:

@@ -31,6 +31,8 @@ export function Worklist({ exams, act, close }: { exams: Exam[]; act: Act; close
                       question: one.question,
                       side: one.side,
                       age_band: one.age_band,
+                      ...(one.cast ? { cast: one.cast } : {}),
+                      ...(one.weight_kg ? { weight_kg: one.weight_kg } : {}),
                     },
                   });
                   close?.();
@@ -41,6 +43,7 @@ export function Worklist({ exams, act, close }: { exams: Exam[]; act: Act; close
                 <span className="min-w-0 flex-1 truncate">
                   {exam.name}
                   {one.side && `, ${one.side}`}
+                  {one.weight_kg && `, ${one.weight_kg} kg`}
                   <span className="text-ink-3"> · {one.question}</span>
                 </span>
                 <span className="shrink-0 text-note text-ink-3">{one.arrives}</span>

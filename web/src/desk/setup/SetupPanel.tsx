@@ -10,6 +10,7 @@ import { type DeskState, type Overrides, type Stop } from "../state";
 import { type Act } from "../useDesk";
 import { turnWords } from "./turnWords";
 import { Said } from "../../ui/Said";
+import { Quiet } from "../exam/Quiet";
 
 type Facts = DeskState["facts"];
 
@@ -69,6 +70,14 @@ export function SetupPanel({ room, state, stop, act, answer, shape, usualFieldCm
         charted={figures?.tube_angle_deg ?? 0}
         onChange={(value) => set({ tube_angle_deg: value })}
       />
+      <p className="col-span-2 -mt-1 text-note text-ink-3">
+        <Quiet
+          aria-pressed={setup.sid_guessed === true}
+          onClick={() => set({ sid_guessed: setup.sid_guessed ? null : true })}
+        >
+          {setup.sid_guessed ? "SID not known: measured after all" : "SID cannot be measured"}
+        </Quiet>
+      </p>
       <AngleAdvice state={state} stop={stop} act={act} answer={answer} shape={shape} />
       {tilted && lengthField("tube-height", "Or tube height", "tube_height_cm", figures?.tube_height_cm)}
       <Select
