@@ -9,6 +9,7 @@ from collections.abc import Mapping
 from pathlib import Path
 
 from oakbeam import catalogue
+from oakbeam.core.chart_making.from_model import CHILDREN_NOTE
 from oakbeam.core.charts.line import ChartLine
 from oakbeam.core.charts.receptor_exposure import skin_kerma_mgy
 from oakbeam.core.patient.patient import Patient
@@ -20,12 +21,13 @@ TARGET = Path(__file__).parents[1] / "docs" / "typical-doses.md"
 
 
 def rows() -> list[tuple[str, str, float, float, float, float]]:
-    """Projection, support and grid, kVp, mAs, incident air kerma [mGy] and level [mGy] of each line that has a level."""
+    """Projection, support and grid, kVp, mAs, incident air kerma [mGy] and level [mGy] of each line that has a level; levels
+    are adults', and so are the lines."""
     room, found = clinic.room_1(), []
     for line in clinic.chart_lines(room):
         projection = catalogue.projection(line.projection)
         average, level = projection.thickness_cm[1], projection.usual_kerma_mgy
-        if level is None or not line.range_cm[0] <= average <= line.range_cm[1]:
+        if level is None or line.note == CHILDREN_NOTE or not line.range_cm[0] <= average <= line.range_cm[1]:
             continue
         kvp, mas = line.law.at(average)
         kerma = skin_kerma_mgy(line, room, average, kvp, mas)
