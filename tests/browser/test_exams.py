@@ -131,6 +131,7 @@ def test_a_breathing_technique_with_aec_and_manual_beside_it(page: Page, demo_si
     page.get_by_role("button", name="Lateral", exact=True).click()
     expect(page.get_by_test_id("numbers")).to_have_attribute("aria-busy", "false")
     fill(page, "Thickness: not measured", "31")
+    expect(page.get_by_test_id("numbers")).to_have_attribute("aria-busy", "false")
     by_hand = number(page, "mas").text_content() or ""
     tab(page, "Exposure")
     tab(page, "Breathing")
@@ -178,7 +179,7 @@ def test_the_guide_finds_by_other_names_and_shows_what_to_change(page: Page, dem
     page.get_by_label("Search: part, view, abbreviation, other name").fill("sholder y")
     page.get_by_role("link", name="Shoulder PA oblique, scapula edge-on").click()
     expect(page.get_by_role("img", name="Set-up from the side, to scale.")).to_be_visible()
-    expect(page.get_by_text("AC joint and clavicle burnt out")).to_be_visible()
+    expect(page.get_by_text("Thin medial border toward the ribs")).to_be_visible()
     # One's own fingers as a ruler.
     page.get_by_label("One finger").fill("1.8")
     page.get_by_label("Four fingers").fill("7.4")
