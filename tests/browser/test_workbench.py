@@ -96,7 +96,7 @@ def test_level_it_faults_and_compare(page: Page, site: str):
     page.get_by_role("listitem").filter(has_text="Knee AP:").get_by_role("button", name="Open the line").click()
     expect(page.get_by_role("complementary", name="Line").get_by_role("heading", name="Knee AP")).to_be_visible()
     tab(page, "Compare")
-    expect(page.get_by_text("10 of 172 lines differ.")).to_be_visible()
+    expect(page.get_by_text("10 of 176 lines differ.")).to_be_visible()
     expect(page.get_by_role("row", name="Hand PA oblique")).to_contain_text("2.5 to 3.1 cm to double")
 
 
