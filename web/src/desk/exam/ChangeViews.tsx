@@ -8,13 +8,15 @@ import { type Act } from "../useDesk";
 interface Props {
   state: DeskState;
   act: Act;
+  /** How many images the view in hand takes. */
+  images: number;
   onAdd: () => void;
   /** What else can be done with the views as they stand. */
   children: ReactNode;
 }
 
 /** What is done to the list of views: the one in hand skipped, tried again, moved or taken out, another one added. */
-export function ChangeViews({ state, act, onAdd, children }: Props) {
+export function ChangeViews({ state, act, images, onAdd, children }: Props) {
   const { at, stops } = state;
   const skipped = stops[at]?.status === "skipped";
   const alone = stops.filter((one) => one.projection).length < 2;
@@ -55,6 +57,9 @@ export function ChangeViews({ state, act, onAdd, children }: Props) {
           </Button>
           <Closes disabled={alone} onPress={() => act({ do: "remove", at })}>
             Take out
+          </Closes>
+          <Closes onPress={() => act({ do: "images", of: images > 1 ? 1 : 2 })}>
+            {images > 1 ? "Takes one image" : "Takes two images"}
           </Closes>
           <Closes onPress={onAdd}>Add view</Closes>
           {children}

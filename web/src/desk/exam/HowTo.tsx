@@ -5,11 +5,11 @@ import type { Choices, Projection, TechniqueResponse } from "../../api/queries";
 import { useHand, withFingers } from "../../ui/hand";
 import { Said } from "../../ui/Said";
 import { receptorSize, type Unit } from "../../ui/units";
+import { letGo } from "../letGo";
 import { turnWords } from "../setup/turnWords";
 import { type DeskState, type Side, sideOf, type Stop } from "../state";
 import { type Act } from "../useDesk";
 import { CannotDoThis } from "./CannotDoThis";
-import { Quiet } from "./Quiet";
 
 interface Props {
   projection: Projection;
@@ -71,12 +71,7 @@ export function HowTo({
           </span>
         )}
         {state.question && <span className="text-ink-2">Request: {state.question}</span>}
-        <span className="ml-auto flex gap-x-3">
-          {projection.exposures === 1 && (
-            <Quiet onClick={() => act({ do: "images", of: images === 1 ? 2 : 1 })}>
-              {images === 1 ? "Takes two images" : "One image"}
-            </Quiet>
-          )}
+        <span className="ml-auto">
           <CannotDoThis {...{ projection, projections, act }} at={state.at} />
         </span>
       </div>
@@ -142,7 +137,8 @@ function SideSwitch({ side, other, act }: { side: Side; other: boolean; act: Act
           type="button"
           aria-pressed={side === which}
           aria-label={`${which} side`}
-          onClick={() => {
+          onClick={(event) => {
+            letGo(event);
             const asked = other ? (which === "right" ? "left" : "right") : which;
             act({ do: "side", side: side === which ? "" : asked });
           }}

@@ -36,6 +36,7 @@ export function RunSheet({ room, exams, projections, charted, state, act, checks
     if (next) act({ do: "exam", exam: next });
   };
   const now = state.stops[state.at];
+  const images = now?.images ?? projections.find((one) => one.id === now?.projection)?.exposures ?? 1;
   // Many stops need the width: each shows its short name, and what changes the views goes into one place.
   const long = state.stops.length > MANY;
   // The order in hand is no longer the set's own.
@@ -126,7 +127,7 @@ export function RunSheet({ room, exams, projections, charted, state, act, checks
             }}
           />
         ) : (
-          <ChangeViews state={state} act={act} onAdd={() => setAdding(true)}>
+          <ChangeViews state={state} act={act} images={images} onAdd={() => setAdding(true)}>
             {(exam === undefined || changed) && <SaveExam state={state} exams={exams} />}
           </ChangeViews>
         )}

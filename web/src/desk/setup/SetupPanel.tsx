@@ -75,7 +75,7 @@ export function SetupPanel({ room, state, stop, act, answer, shape, usualFieldCm
           aria-pressed={setup.sid_guessed === true}
           onClick={() => set({ sid_guessed: setup.sid_guessed ? null : true })}
         >
-          {setup.sid_guessed ? "SID not known: measured after all" : "SID cannot be measured"}
+          {setup.sid_guessed ? "SID not known: take back" : "SID cannot be measured"}
         </Quiet>
       </p>
       <AngleAdvice state={state} stop={stop} act={act} answer={answer} shape={shape} />
@@ -317,7 +317,7 @@ function AngleAdvice({
               {degrees(either[0] as number)} or {degrees(either[1] as number)}: find out.
             </b>
           )}
-          {turn && ` Turn: ${turnWords(turn)}. ${turn.advice.said}`}
+          {turn && ` Turn: ${[turnWords(turn), turn.advice.said].filter(Boolean).join(". ")}`}
         </p>
       )}
     </>
