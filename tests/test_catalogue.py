@@ -141,6 +141,9 @@ def test_a_department_changes_and_adds_without_touching_what_ships():
         ({"new": {"name": "x"}}, {}, "new: missing"),
         ({}, {"x": {"name": "X", "steps": [{"p": "nothing"}], "why": ""}}, "no projection 'nothing'"),
         ({}, {"x": {"name": "X", "steps": [{"p": "hand-pa", "clearance": "y"}], "why": ""}}, "a step is one of"),
+        ({}, {"x": {"name": "X", "steps": [{"p": "hand-pa"}], "why": "", "also": 5}}, "also is a list of names"),
+        ({}, {"x": {"name": "X", "steps": [{"p": "hand-pa", "side": ["left"]}], "why": ""}}, "side is one of"),
+        ({}, {"x": {"name": "X", "steps": [{"p": "hand-pa", "support": "floor"}], "why": ""}}, "support is one of"),
     ):
         with pytest.raises(CatalogueError, match=said):
             shipped().with_local(projections, exams)

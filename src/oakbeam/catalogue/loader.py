@@ -359,12 +359,15 @@ def exams_of(entries: Iterable[Entry], projections: Mapping[str, Projection]) ->
             raise CatalogueError(f"exam {name}: missing or unknown {', '.join(sorted(wrong))}")
         if name in found:
             raise CatalogueError(f"exam {name}: stands twice")
+        also = entry.get("also", [])
+        if not isinstance(also, list) or not all(isinstance(one, str) and one.strip() for one in also):
+            raise CatalogueError(f"exam {name}: also is a list of names")
         exam = Exam(
             name,
             entry["name"],
             tuple(_step(name, step) for step in entry["steps"]),
             entry["why"],
-            tuple(entry.get("also", ())),
+            tuple(also),
         )
         for step in exam.steps:
             for missing in set(step.projections) - set(projections):

@@ -163,7 +163,7 @@ export function ExamInHand({
       side: sideOf(state, now),
       attempt: now.attempt,
       held_by: state.held_by,
-      note: asked.join(" "),
+      note: [...asked, ...(now.setup.sid_guessed ? ["SID not measured."] : [])].join(" "),
     },
     onAccepted: () => act({ do: "accepted", of: images }),
     onRejected: () => act({ do: "rejected" }),

@@ -82,7 +82,7 @@ export interface DeskState {
   /** The keys of the stops that were exposed, in the order in which it was done. */
   taken: number[];
   /** The stop that was in hand before, which was set up for even where it was not exposed. */
-  before: number | null;
+  came_from: number | null;
   /** Who holds the patient, by role; empty for nobody. */
   held_by: string;
   patient: Patient;
@@ -155,7 +155,7 @@ const NOBODY = {
   exposed: null,
   putAway: "",
   taken: [],
-  before: null,
+  came_from: null,
   held_by: "",
 };
 
@@ -221,7 +221,7 @@ function stopsOf(exam: Exam, supports: string[]): Stop[] {
 
 /** What everything is set up for when another stop is gone to. */
 const leaving = (state: DeskState, to: number) =>
-  to === state.at ? state.before : (state.stops[state.at]?.key ?? null);
+  to === state.at ? state.came_from : (state.stops[state.at]?.key ?? null);
 
 function merged<T extends object>(now: T, change: Changes<T>): T {
   const entries = Object.entries({ ...now, ...change }).filter(([, value]) => value !== null);
@@ -243,7 +243,7 @@ export const sideOf = (state: DeskState, one: Stop): Side =>
 export function standsAsFor(state: DeskState): Stop | null {
   const others = state.stops.filter((one, i) => i !== state.at && isView(one));
   const of = (key: number | null) => others.find((one) => one.key === key);
-  return state.taken.flatMap((key) => of(key) ?? []).at(-1) ?? of(state.before) ?? null;
+  return state.taken.flatMap((key) => of(key) ?? []).at(-1) ?? of(state.came_from) ?? null;
 }
 
 /** The next view that is still to do: after the one in hand, or else one that was passed over. */
@@ -335,7 +335,7 @@ export function reduce(state: DeskState, action: Action): DeskState {
       };
     case "go":
       return isView(state.stops[action.to])
-        ? { ...state, at: action.to, before: leaving(state, action.to), exposed: null }
+        ? { ...state, at: action.to, came_from: leaving(state, action.to), exposed: null }
         : state;
     case "move": {
       const stops = [...state.stops];
@@ -379,7 +379,7 @@ export function reduce(state: DeskState, action: Action): DeskState {
     case "add": {
       const stops = [...state.stops];
       stops.splice(state.at + 1, 0, stop([action.projection], { note: "Added." }));
-      return { ...state, stops, at: state.at + 1, before: leaving(state, state.at + 1), exposed: null };
+      return { ...state, stops, at: state.at + 1, came_from: leaving(state, state.at + 1), exposed: null };
     }
     case "repeat": {
       const now = state.stops[state.at];
@@ -398,7 +398,7 @@ export function reduce(state: DeskState, action: Action): DeskState {
         setup,
         angle_school,
       });
-      return { ...state, stops, at: state.at + 1, before: now.key, exposed: null };
+      return { ...state, stops, at: state.at + 1, came_from: now.key, exposed: null };
     }
     case "remove": {
       const stops = state.stops.filter((_, i) => i !== action.at);

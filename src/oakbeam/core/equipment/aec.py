@@ -8,6 +8,7 @@ from dataclasses import dataclass, replace
 import numpy as np
 
 from oakbeam.core.equipment.room import Room
+from oakbeam.core.equipment.usual import BUCKYS
 from oakbeam.core.errors import Refusal, one_of, within
 from oakbeam.core.physics.beam.model import Beam, BeamSetup, Part, evaluate
 from oakbeam.core.projection import SUPPORT_NAMES, SupportId
@@ -57,7 +58,7 @@ def _covered(centre: tuple[float, float], field_cm: tuple[float, float]) -> bool
 def chambers_behind(room: Room, support: SupportId, selected: str) -> tuple[str, ...]:
     """The chambers named ("L+R"; "none" for none) behind a support. Refusal where it has none, or none of a name."""
     manual = ["manual", "breathing"]
-    if support in ("tabletop", "detector"):
+    if support not in BUCKYS:
         where = SUPPORT_NAMES[support]
         said = f"There is no chamber behind a receptor on the {where}; expose manually."
         raise Refusal("No AEC here", said, manual, "exposure_control")

@@ -30,9 +30,9 @@ class Setup:
     """What differs from the chart. None means: as the chart line says. sid_cm is along the central ray.
 
     grid_offset_cm and grid_tilt_deg: how far the ray is off the grid's centre line, and the grid off level, both across the
-    strips and signed. height_measured: sid_cm was worked out from a tilted tube's height. sid_guessed:
-    nobody could measure it. filter: a selectable filter of the
-    room, NO_FILTER for none. kvp and mas: set by hand. aec_cells: chambers, joined by "+".
+    strips and signed. height_measured: sid_cm was worked out from a tilted tube's height. sid_guessed: nobody could measure
+    it. filter: a selectable filter of the room, NO_FILTER for none. kvp and mas: set by hand. aec_cells: chambers, joined by
+    "+".
     """
 
     sid_cm: float | None = None

@@ -168,14 +168,17 @@ function View({
       onClick={go}
       className={`flex min-h-touch min-w-0 items-center border-b-2 ${short ? "gap-1 px-1" : "gap-1.5 px-1.5"} ${current ? "border-ink font-semibold text-ink" : "border-transparent text-ink-2 hover:text-ink"}`}
     >
-      <span
-        aria-hidden
-        className={`flex size-5 shrink-0 items-center justify-center rounded-full border text-note ${current ? "border-ink bg-ink text-ground" : stop.when && stop.status === "todo" ? "border-dashed border-rule-strong" : "border-rule-strong"}`}
-      >
-        {mark}
-      </span>
+      {/* Where many stand side by side, only what was done and what is in hand needs its mark. */}
+      {(!short || current || stop.status !== "todo") && (
+        <span
+          aria-hidden
+          className={`flex size-5 shrink-0 items-center justify-center rounded-full border text-note ${current ? "border-ink bg-ink text-ground" : stop.when && stop.status === "todo" ? "border-dashed border-rule-strong" : "border-rule-strong"}`}
+        >
+          {mark}
+        </span>
+      )}
       <span className={`truncate ${stop.status === "skipped" ? "line-through" : ""}`}>
-        {short ? `${entry?.short ?? stop.projection ?? ""}${tried}` : name}
+        {short ? `${entry?.short ?? stop.projection ?? ""}${tried}${stop.when ? "?" : ""}` : name}
       </span>
       {missing && <span className="shrink-0 text-note text-ink-3">(no line)</span>}
     </button>

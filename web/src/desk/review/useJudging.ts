@@ -96,7 +96,7 @@ export function useJudging({
         : unsettled
           ? "What stands in a field is not read yet."
           : done && !record.isSuccess
-            ? "This view is recorded already: Repeat adds another try."
+            ? "This view is recorded already: Views …, Another try."
             : entry.result !== null && !judged
               ? "The judgement is on its way."
               : null;
