@@ -3947,7 +3947,8 @@ export interface components {
          *
          *     receptor: its name. lengthwise: it lies along the part. lands_cm: from the point below the ray's entry to where it meets
          *     the receptor, (thickness + gap) tan θ. turned: how the patient or part is turned, in words; empty for straight.
-         *     grid_ratio: 0 for none. chambers: of the AEC, empty otherwise. path: which way, and where, the calipers go.
+         *     grid_ratio: 0 for none. chambers: of the AEC, empty otherwise. path: which way, and where, the calipers go. arm: along it
+         *     the receptor moves toward shoulder or hand, elsewhere toward head or feet.
          */
         Placed: {
             /**
