@@ -88,7 +88,7 @@ export function SetUpDrawing({ view, unit, className = "" }: Props) {
       role="img"
       aria-label={`Set-up from the side, to scale. ${said}`}
       viewBox={`${box.x} ${box.y} ${box.w} ${box.h}`}
-      className={className}
+      className={`overflow-visible ${className}`}
     >
       {/* the light: focus to the edges of the field */}
       <path
