@@ -198,5 +198,8 @@ def test_what_a_chamber_ended_is_not_cured_by_mas():
     assert "a new mAs changes nothing" in found.change_why
     # A step of 1.25 is one DI: three of them make up for -3.
     assert found.change_why.endswith("density +3.")
+    assert e.evaluate(2, density_step=1.25).change_why.endswith("density −2.")
+    # More than a density switch has: something else is wrong.
+    assert e.evaluate(-6, density_step=1.25).change_why.endswith("Back-up reached?")
     assert e.evaluate(0.3, density_step=1.25).change == "none"
     assert e.evaluate(-3, frozenset({"metal"}), density_step=1.25).change == "technique_not_at_fault"

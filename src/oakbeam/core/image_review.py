@@ -221,14 +221,19 @@ def _change(level: Level, findings: frozenset[Finding], reliable: bool, film: bo
     return "mas", "Penetration is right, the amount is not: change mAs."
 
 
+MOST_DENSITY_STEPS = 4
+"""As many as a density switch usually has."""
+
+
 def _aec_advice(di: float, density_step: float) -> str:
-    """What to do where a chamber ended the exposure: a new mAs changes nothing."""
+    """What to do where a chamber ended the exposure: a new mAs changes nothing. A density is a trim: where it would take
+    more than MOST_DENSITY_STEPS something else is wrong, and none is said."""
     steps = round(-di / 10 / math.log10(density_step))
-    trim = f" If all of that is right: density {steps:+d}." if steps else ""
+    trim = f" If all of that is right: density {steps:+d}." if 0 < abs(steps) <= MOST_DENSITY_STEPS else ""
     return (
         "The AEC ended it; a new mAs changes nothing. The right chamber, wholly under the part? Centred? Metal or a cast "
         f"over it? Back-up reached?{trim}"
-    )
+    ).replace("density -", "density −")
 
 
 CHECK_FIRST: dict[Finding, str] = {

@@ -302,7 +302,7 @@ def test_a_distance_that_nobody_could_measure_widens_the_band_and_says_both_ends
 
 def test_an_open_field_is_named_with_what_it_exposes_for_nothing():
     said = texts(technique(KNEE, 12, receptor="panel-43", field_cm=(35, 40)))
-    assert "where 24 × 30 are charted: 49 % of what is exposed shows nothing asked for" in said
+    assert "where 24 × 30 are usual: 49 % of what is exposed shows nothing asked for" in said
     assert "Move the patient" not in texts(technique(KNEE, 12, field_cm=(24, 30)))
 
 

@@ -104,7 +104,7 @@ def _adapted(line: ChartLine, source: Room, target: Room, projection: Projection
         field_cm=field,
         link=None,
         filter=new_filter.id if new_filter else None,
-        **({} if _same_control(line, target, support) else MANUAL),
+        **({} if _same_control(line, projection, target, support) else MANUAL),
         origin="model",
         origin_spread_di=None,
         key=None,
@@ -124,12 +124,12 @@ def _adapted(line: ChartLine, source: Room, target: Room, projection: Projection
 MANUAL: Mapping[str, Any] = {"exposure_control": "manual", "aec_cells": None, "aec_density": 0}
 
 
-def _same_control(line: ChartLine, target: Room, support: Support) -> bool:
+def _same_control(line: ChartLine, projection: Projection, target: Room, support: Support) -> bool:
     """Whether the target can expose as the line does: AEC needs chambers there."""
     if line.exposure_control != "aec":
         return True
     try:
-        chambers_behind(target, support.id, line.aec_cells or "none")
+        chambers_behind(target, support.id, line.aec_cells or projection.aec_cells)
     except Refusal:
         return False
     return True

@@ -91,7 +91,7 @@ def control_words(line: ChartLine, projection: Projection | None = None) -> str:
     if line.exposure_control != "aec":
         return line.exposure_control
     cells = line.aec_cells or (projection.aec_cells if projection else "as usual")
-    return f"AEC, chamber {cells}" + (f", density {line.aec_density:+d}" if line.aec_density else "")
+    return f"AEC, chamber {cells}" + (f", density {line.aec_density:+d}".replace("-", "−") if line.aec_density else "")
 
 
 @dataclass(frozen=True, slots=True)

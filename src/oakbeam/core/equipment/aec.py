@@ -10,6 +10,7 @@ import numpy as np
 from oakbeam.core.equipment.room import Room
 from oakbeam.core.equipment.usual import BUCKYS
 from oakbeam.core.errors import Refusal, one_of, within
+from oakbeam.core.image_review import MOST_DENSITY_STEPS
 from oakbeam.core.physics.beam.model import Beam, BeamSetup, Part, evaluate
 from oakbeam.core.projection import SUPPORT_NAMES, SupportId
 
@@ -17,7 +18,7 @@ CELL_CM = (5.0, 5.0)
 """Width and height of a chamber."""
 CELL_CENTRES_CM: Mapping[str, tuple[float, float]] = {"L": (-7.5, 5.0), "C": (0.0, 0.0), "R": (7.5, 5.0)}
 """Centres from the middle of the receptor, seen from the tube: x to the right, y up. A usual layout; makers differ."""
-DENSITY_STEPS = (-4, 4)
+DENSITY_STEPS = (-MOST_DENSITY_STEPS, MOST_DENSITY_STEPS)
 SET_KVP, SET_THICKNESS_CM = 80.0, 20.0
 """Where a chamber without a curve is set to give the target: a usual phantom of soft tissue."""
 

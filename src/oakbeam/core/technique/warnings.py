@@ -123,14 +123,14 @@ OPEN_FIELD = 1.3
 
 def _open_field(line: ChartLine, projection: Projection, setup: ResolvedSetup) -> Iterator[Caution]:
     """A field opened beyond what the view takes: skin exposed for nothing, and scatter."""
-    (width, height), usual = setup.field_cm, line.field_cm or projection.field_cm
-    asked = max(math.prod(projection.field_cm), math.prod(usual))
-    if width * height < OPEN_FIELD * asked:
+    width, height = setup.field_cm
+    usual = max((line.field_cm or projection.field_cm, projection.field_cm), key=math.prod)
+    if width * height < OPEN_FIELD * math.prod(usual):
         return
-    share = 100 * (1 - asked / (width * height))
+    share = 100 * (1 - math.prod(usual) / (width * height))
     yield Caution(
         "note",
-        f"Field {width:g} × {height:g} cm where {usual[0]:g} × {usual[1]:g} are charted: {share:.0f} % of what is exposed "
+        f"Field {width:g} × {height:g} cm where {usual[0]:g} × {usual[1]:g} are usual: {share:.0f} % of what is exposed "
         "shows nothing asked for. Move the patient, not the collimator.",
         "open field",
     )
