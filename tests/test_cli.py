@@ -28,7 +28,7 @@ def test_technique_and_refusals(run):
 
 
 def test_catalogue_search_and_run_sheet(run):
-    assert len(json.loads(run("projection")[1])) == 119
+    assert len(json.loads(run("projection")[1])) == 125
     assert json.loads(run("projection", "skull-ap-axial")[1])["angles"][0]["deg"] == -30
     assert run("projection", "nose")[0] == 2
     assert json.loads(run("search", "lumber", "spine")[1])[0]["id"] == "lumbar-spine"

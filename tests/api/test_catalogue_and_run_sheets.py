@@ -20,7 +20,7 @@ def demo(request) -> TestClient:
 
 def test_every_projection_has_its_page_and_the_list_is_enough_for_the_desk(demo):
     listed = demo.get("/api/projections").json()
-    assert len(listed) == 119
+    assert len(listed) == 125
     for one in listed:
         page = demo.get(f"/api/projections/{one['id']}").json()
         assert {key: page[key] for key in one} == one

@@ -16,11 +16,12 @@ from oakbeam.core.charts.line import (
     ChartLine,
     find_line,
 )
-from oakbeam.core.equipment.generator import ExposureControl
+from oakbeam.core.equipment.generator import ExposureControl, SpotName
 from oakbeam.core.equipment.room import Method, Room
 from oakbeam.core.errors import Refusal
 from oakbeam.core.patient import tube_angle
 from oakbeam.core.patient.patient import Patient
+from oakbeam.core.patient.posture import stance
 from oakbeam.core.patient.thickness import Thickness, carried, estimated, measured
 from oakbeam.core.patient.tube_angle import Advice, Arch, Facts
 from oakbeam.core.physics import geometry
@@ -67,6 +68,7 @@ class SetupRequest(RequestBody):
     exposure_control: Annotated[ExposureControl | None, Field(description="left out: the line's")] = None
     aec_cells: Annotated[str, Field(max_length=20)] | None = None
     aec_density: Annotated[int, Field(ge=-4, le=4)] | None = None
+    focal_spot: Annotated[SpotName | None, Field(description="set by hand; left out: by detail and motion")] = None
 
 
 class FactsRequest(RequestBody):
@@ -170,16 +172,16 @@ def look_up(store: Store, asked: TechniqueRequest) -> Asked:
         asked.thickness_confirmed,
         person.weight_kg,
     )
-    facts = _facts(asked, person, projection, thickness)
+    line = find_line(
+        chart.lines, projection, thickness.cm, wanted.support, wanted.receptor, wanted.grid_ratio, wanted.exposure_control
+    )
+    facts = _facts(asked, person, projection, thickness, wanted.support or line.support)
     angle = AngleAdvice(
         asked.angle_school or _usual(projection.angles),
         tube_angle.tube_angle(projection, facts, asked.angle_school),
         projection.angles,
     )
     turned = tube_angle.turn(projection, facts, asked.turn_school)
-    line = find_line(
-        chart.lines, projection, thickness.cm, wanted.support, wanted.receptor, wanted.grid_ratio, wanted.exposure_control
-    )
     return Asked(
         room,
         projection,
@@ -217,9 +219,12 @@ def _thickness(asked: TechniqueRequest, person: PatientRequest, known: Catalogue
     return estimated(projection, person.habitus, person.age_band, person.weight_kg, person.height_cm)
 
 
-def _facts(asked: TechniqueRequest, person: PatientRequest, projection: Projection, thickness: Thickness) -> Facts:
+def _facts(
+    asked: TechniqueRequest, person: PatientRequest, projection: Projection, thickness: Thickness, support: SupportId
+) -> Facts:
     """What the angle rules may go by; a chest measured for its own turn is its depth."""
-    facts = Facts(sex=person.sex, habitus=person.habitus, **(asked.facts.__dict__ if asked.facts else {}))
+    told = asked.facts.__dict__ if asked.facts else {}
+    facts = Facts(sex=person.sex, habitus=person.habitus, posture=stance(projection, support)[0], **told)
     by_depth = any(way.rule == "sternum_by_depth" for way in projection.turns)
     if by_depth and facts.chest_depth_cm is None and not thickness.estimated:
         return replace(facts, chest_depth_cm=thickness.cm)

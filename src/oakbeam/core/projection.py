@@ -19,6 +19,7 @@ AngleRule = Literal[
     "clavicle_by_build",
     "foot_by_arch",
     "sternum_by_depth",
+    "cervical_by_posture",
 ]
 ChildSize = Literal[
     "limb", "chest_ap", "chest_lateral", "abdomen_ap", "abdomen_lateral", "skull_ap", "skull_lateral", "own", "none"

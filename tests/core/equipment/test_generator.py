@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+from dataclasses import replace
 from itertools import pairwise
 
 import pytest
@@ -67,9 +68,47 @@ def test_a_loading_is_on_stations_and_within_the_tube(kvp, mas, spots, ceiling, 
 
 def test_small_focus_while_it_is_quick_enough_large_when_it_is_not():
     quick = g.choose_loading(GENERATOR, 70, 10, "small_or_large", 100)
-    assert (quick.focal_spot, quick.time_ms) == ("small", 25)
+    assert (quick.focal_spot, quick.ma, quick.time_ms) == ("small", 200, 50)
     assert g.choose_loading(GENERATOR, 70, 10, "small_or_large", 20).focal_spot == "large"
-    assert g.choose_loading(GENERATOR, 80, 63, "large", 400).ma == 630
+
+
+@given(
+    st.sampled_from(GENERATOR.kvp),
+    st.sampled_from(GENERATOR.mas),
+    st.sampled_from(["small", "large"]),
+    st.sampled_from([20, 100, 500]),
+)
+def test_the_usual_ma_is_passed_only_for_the_time_or_a_setting(kvp, mas, spot, ceiling):
+    try:
+        found = g.choose_loading(GENERATOR, kvp, mas, "small_or_large", ceiling, spot=spot)
+    except Refusal:
+        return
+    assert found.focal_spot == spot
+    if found.ma <= g.USUAL_MA[spot]:
+        return
+    takes = {one.name: one for one in GENERATOR.focal_spots}[spot]
+    for ma in (ma for ma in GENERATOR.ma if ma <= g.USUAL_MA[spot]):
+        time = min(GENERATOR.time_ms, key=lambda one: abs(one * ma / 1000 - mas))
+        lands = abs(time * ma / 1000 / mas - 1) <= g.PAIR_TOLERANCE
+        assert not lands or time > ceiling or kvp * ma / 1000 > g.power_limit_kw(takes, time)
+
+
+def test_a_finger_is_not_shot_at_500_ma_and_a_quick_one_is():
+    assert g.choose_loading(GENERATOR, 55, 1.25, "small", 500).ma == 200
+    assert g.choose_loading(GENERATOR, 80, 63, "large", 400).ma == 400
+    assert g.choose_loading(GENERATOR, 80, 63, "large", 100).ma == 630
+
+
+def test_a_focal_spot_takes_no_more_ma_than_its_console_gives_it():
+    spots = tuple(replace(spot, most_ma=160.0) if spot.name == "small" else spot for spot in GENERATOR.focal_spots)
+    limited = replace(GENERATOR, focal_spots=spots)
+    assert g.choose_loading(limited, 60, 2, "small", 500).ma == 160
+    fast = g.choose_loading(limited, 70, 10, "small_or_large", 20)
+    assert fast.focal_spot == "large"
+    by_hand = g.choose_loading(limited, 70, 10, "small_or_large", 20, spot="small")
+    assert (by_hand.focal_spot, by_hand.ma) == ("small", 160)
+    with pytest.raises(OutOfRange, match="small focus"):
+        g.choose_loading(limited, 120, 500, spot="small")
 
 
 def test_breathing_takes_the_lowest_current_of_the_wanted_time():

@@ -1656,7 +1656,7 @@ export interface components {
              * @default fixed
              * @enum {string}
              */
-            rule: "fixed" | "knee_by_pelvis" | "si_by_sex" | "calcaneus_by_foot" | "thoracic_by_waist" | "lumbar_by_waist" | "swimmers_by_shoulder" | "clavicle_by_build" | "foot_by_arch" | "sternum_by_depth";
+            rule: "fixed" | "knee_by_pelvis" | "si_by_sex" | "calcaneus_by_foot" | "thoracic_by_waist" | "lumbar_by_waist" | "swimmers_by_shoulder" | "clavicle_by_build" | "foot_by_arch" | "sternum_by_depth" | "cervical_by_posture";
             /**
              * Toward
              * @default
@@ -3083,7 +3083,8 @@ export interface components {
         };
         /**
          * FocalSpot
-         * @description A focal spot: nominal size [mm] and its power limits, times rising.
+         * @description A focal spot: nominal size [mm], its power limits, times rising, and the most mA [mA] that the console gives it; None
+         *     where its power alone limits it.
          */
         FocalSpot: {
             /**
@@ -3095,6 +3096,8 @@ export interface components {
             size_mm: number;
             /** Power */
             power: components["schemas"]["PowerPoint"][];
+            /** Most Ma */
+            most_ma?: number | null;
         };
         /**
          * Forecast
@@ -4698,6 +4701,11 @@ export interface components {
             aec_cells?: string | null;
             /** Aec Density */
             aec_density?: number | null;
+            /**
+             * Focal Spot
+             * @description set by hand; left out: by detail and motion
+             */
+            focal_spot?: ("small" | "large") | null;
         };
         /**
          * SheetStep

@@ -20,6 +20,7 @@ export interface Overrides {
   aec_cells?: string;
   aec_density?: number;
   filter?: string;
+  focal_spot?: "small" | "large";
 }
 
 /** One stop of the run sheet: a view (with methods to choose from), a clearance, or a wait. */

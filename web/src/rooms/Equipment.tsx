@@ -394,13 +394,21 @@ function Figure({ id, label, unit, value, set }: FigureProps) {
 
 function SpotFields({ spot, onChange }: { spot: Spot; onChange: (spot: Spot) => void }) {
   return (
-    <div className="grid grid-cols-[8rem_1fr_1fr] items-start gap-2 border-t border-rule pt-2">
+    <div className="grid grid-cols-[8rem_7rem_1fr_1fr] items-start gap-2 border-t border-rule pt-2">
       <Figure
         id={`spot-${spot.name}`}
         label={spot.name === "small" ? "Small focus" : "Large focus"}
         unit="mm"
         value={spot.size_mm}
         set={(size_mm) => onChange({ ...spot, size_mm })}
+      />
+      <NumberField
+        id={`spot-most-${spot.name}`}
+        label="Most mA"
+        unit="mA"
+        value={spot.most_ma ?? null}
+        placeholder="by power"
+        onChange={(most_ma) => onChange({ ...spot, most_ma })}
       />
       <ListField
         id={`spot-times-${spot.name}`}

@@ -27,17 +27,23 @@ from oakbeam.core.projection import Projection
 KVP_PER_CM_FROM = 20.0
 """From this average thickness on, a drafted line steps its kVp: a trunk varies too much for mAs alone."""
 KVP_PER_CM = 1.0
+STAND_OR_LIE = ("shoulder", "spine", "chest")
+"""Regions whose patients are taken as they come: who stands is not made to lie down for a line, nor the other way round."""
 CHILDREN_NOTE = "children, no grid; drafted by the physics model"
 
 
 def drafted_lines(projections: Iterable[Projection], room: Room) -> Iterator[ChartLine]:
-    """Lines for the projections that the room can serve: each on its best support, and on tabletop and Bucky both where the
-    thickness decides between them."""
+    """Lines for the projections that the room can serve: each on its best support; on tabletop and Bucky both where the
+    thickness decides between them, on table and wall stand both where patients stand or lie (`STAND_OR_LIE`)."""
     for projection in projections:
         supports = served(projection, room)
         wanted = [best_support(projection, room)] if supports else []
-        twins = [support for support in supports if support.id in ("tabletop", "table_bucky")]
-        wanted += [twin for twin in twins if len(twins) == 2 and twin not in wanted]
+        either = [("tabletop", "table_bucky")]
+        if projection.region in STAND_OR_LIE:
+            either.append(("table_bucky", "upright_bucky"))
+        for pair in either:
+            twins = [support for support in supports if support.id in pair]
+            wanted += [twin for twin in twins if len(twins) == 2 and twin not in wanted]
         for support in wanted:
             with suppress(Refusal):
                 yield drafted_line(projection, room, support)

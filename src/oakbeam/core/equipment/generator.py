@@ -8,7 +8,7 @@ from __future__ import annotations
 
 import math
 from bisect import bisect_left
-from collections.abc import Iterator, Sequence
+from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass
 from itertools import pairwise
 from typing import Literal
@@ -24,6 +24,9 @@ PAIR_TOLERANCE = 0.025
 """mA x time may differ from the mAs setting by this much: what rounding two R'10 numbers can add up to."""
 BREATHING_WANTED_MS = (2000.0, 4000.0)
 BREATHING_ACCEPTED_MS = (1000.0, 4000.0)
+USUAL_MA: Mapping[SpotName, float] = {"small": 200.0, "large": 400.0}
+"""The mA that people set where nothing asks for another; a house rule after common practice. Legal is a finger at 500 mA and
+1 ms too, but it wears the tube and ends below what a chamber or a switch can time."""
 AEC_BACKUP_FACTOR = 1.5
 AEC_MINIMUM_RESPONSE_MS = 3.0
 HEAT_UNITS_PER_JOULE = 1.4
@@ -39,11 +42,13 @@ class PowerPoint:
 
 @dataclass(frozen=True, slots=True)
 class FocalSpot:
-    """A focal spot: nominal size [mm] and its power limits, times rising."""
+    """A focal spot: nominal size [mm], its power limits, times rising, and the most mA [mA] that the console gives it; None
+    where its power alone limits it."""
 
     name: SpotName
     size_mm: float
     power: tuple[PowerPoint, ...]
+    most_ma: float | None = None
 
 
 @dataclass(frozen=True, slots=True)
@@ -130,23 +135,23 @@ def choose_loading(
     spots: SpotChoice = "small_or_large",
     time_ceiling_ms: float = math.inf,
     control: ExposureControl = "manual",
+    spot: SpotName | None = None,
 ) -> Loading:
     """mA, time and focal spot for a mAs setting.
 
-    Held or suspended exposures take the shortest time the tube allows (motion) on the small spot where that stays within
-    time_ceiling_ms (detail), on the large spot otherwise. A breathing exposure takes the lowest mA station whose time lies
-    in 2 to 4 s, then 1 to 4 s. Raises Refusal with the most mAs that the tube takes at this kVp where no pair is allowed.
+    Held or suspended exposures take the usual mA (`USUAL_MA`), more where the time would be over time_ceiling_ms (motion);
+    on the small spot where that stays within it (detail), on the large spot otherwise. A breathing exposure takes the lowest
+    mA station whose time lies in 2 to 4 s, then 1 to 4 s. spot: the one set by hand. Raises Refusal with the most mAs that
+    the tube takes at this kVp where no pair is allowed.
     """
-    first, second = ("large", "small") if spots == "large" else ("small", "large")
-    preferred = _first_allowed(generator, first, kvp, mas, control)
-    if preferred and (first == "large" or preferred.time_ms <= time_ceiling_ms):
+    order: tuple[SpotName, ...] = (spot,) if spot else ("large", "small") if spots == "large" else ("small", "large")
+    found = [one for name in order if (one := _first_allowed(generator, name, kvp, mas, time_ceiling_ms, control))]
+    if not found:
+        raise _no_loading(generator, kvp, mas, control, order)
+    preferred = found[0]
+    if preferred.focal_spot == "large" or preferred.time_ms <= time_ceiling_ms:
         return preferred
-    other = _first_allowed(generator, second, kvp, mas, control)
-    if preferred and other:
-        return other if other.time_ms < preferred.time_ms else preferred
-    if found := preferred or other:
-        return found
-    raise _no_loading(generator, kvp, mas, control)
+    return min(found, key=lambda one: one.time_ms)
 
 
 def aec_backup_mas(generator: Generator, predicted_mas: float, factor: float = AEC_BACKUP_FACTOR) -> float:
@@ -171,6 +176,19 @@ def _pairs(generator: Generator, mas: float) -> Iterator[tuple[float, float]]:
         yield ma, time_ms
 
 
+def _held_pairs(generator: Generator, name: SpotName, mas: float, time_ceiling_ms: float) -> list[tuple[float, float]]:
+    """(mA, time) pairs as they are tried for a held exposure: within the time that avoids motion the usual mA, then less,
+    then more; beyond it the fastest first."""
+
+    def later(pair: tuple[float, float]) -> tuple[bool, bool, float]:
+        ma, time_ms = pair
+        if time_ms > time_ceiling_ms:
+            return True, False, time_ms
+        return False, ma > USUAL_MA[name], abs(ma - USUAL_MA[name])
+
+    return sorted(_pairs(generator, mas), key=later)
+
+
 def _breathing_pairs(generator: Generator, mas: float) -> list[tuple[float, float]]:
     slow_first = list(_pairs(generator, mas))[::-1]
     for low, high in (BREATHING_WANTED_MS, BREATHING_ACCEPTED_MS):
@@ -180,20 +198,28 @@ def _breathing_pairs(generator: Generator, mas: float) -> list[tuple[float, floa
 
 
 def _first_allowed(
-    generator: Generator, name: str, kvp: float, mas: float, control: ExposureControl = "manual"
+    generator: Generator,
+    name: SpotName,
+    kvp: float,
+    mas: float,
+    time_ceiling_ms: float = math.inf,
+    control: ExposureControl = "manual",
 ) -> Loading | None:
-    """The first pair, in the order of the exposure control, whose power the named focal spot takes."""
+    """The first pair, in the order of the exposure control, whose mA and power the named focal spot takes."""
     spot = next((spot for spot in generator.focal_spots if spot.name == name), None)
     if spot is None:
         return None
-    for ma, time_ms in _breathing_pairs(generator, mas) if control == "breathing" else _pairs(generator, mas):
-        if kvp * ma / 1000 <= power_limit_kw(spot, time_ms):
+    breathing = control == "breathing"
+    for ma, time_ms in _breathing_pairs(generator, mas) if breathing else _held_pairs(generator, name, mas, time_ceiling_ms):
+        if ma <= (spot.most_ma or math.inf) and kvp * ma / 1000 <= power_limit_kw(spot, time_ms):
             energy = tube_energy_j(kvp, ma, time_ms)
             return Loading(mas, ma, time_ms, spot.name, energy, energy * HEAT_UNITS_PER_JOULE)
     return None
 
 
-def _no_loading(generator: Generator, kvp: float, mas: float, control: ExposureControl) -> Refusal:
+def _no_loading(
+    generator: Generator, kvp: float, mas: float, control: ExposureControl, spots: Sequence[SpotName]
+) -> Refusal:
     if control == "breathing":
         low, high = generator.ma[0] * BREATHING_ACCEPTED_MS[0] / 1000, generator.ma[-1] * BREATHING_ACCEPTED_MS[1] / 1000
         return Refusal(
@@ -202,16 +228,13 @@ def _no_loading(generator: Generator, kvp: float, mas: float, control: ExposureC
             {"min": low, "max": high, "unit": "mAs"},
             "exposure_control",
         )
-    possible = [
-        station
-        for station in generator.mas
-        if any(_first_allowed(generator, name, kvp, station) for name in ("small", "large"))
-    ]
+    possible = [station for station in generator.mas if any(_first_allowed(generator, name, kvp, station) for name in spots)]
+    what = "tube" if len(spots) > 1 else f"{spots[0]} focus"
     if not possible:
-        return Refusal("Over the tube's limit", f"The tube takes no mAs setting at {kvp:g} kVp.", None, "mas")
+        return Refusal("Over the tube's limit", f"The {what} takes no mAs setting at {kvp:g} kVp.", None, "mas")
     return OutOfRange(
         "Over the tube's limit",
-        f"{mas:g} mAs at {kvp:g} kVp is outside what the tube takes; at this kVp it is {possible[0]:g} to "
+        f"{mas:g} mAs at {kvp:g} kVp is outside what the {what} takes; at this kVp it is {possible[0]:g} to "
         f"{possible[-1]:g} mAs. Raise kVp and lower mAs, or shorten the SID.",
         {"min": possible[0], "max": possible[-1], "unit": "mAs"},
         "mas",

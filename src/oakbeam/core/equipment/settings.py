@@ -6,7 +6,7 @@ import math
 from collections.abc import Callable
 from dataclasses import dataclass
 
-from oakbeam.core.equipment.generator import ExposureControl, Loading, choose_loading, nearest_setting
+from oakbeam.core.equipment.generator import ExposureControl, Loading, SpotName, choose_loading, nearest_setting
 from oakbeam.core.equipment.room import Room
 from oakbeam.core.physics import rules_of_thumb
 from oakbeam.core.projection import Projection
@@ -36,18 +36,18 @@ def nearest_generator_setting(
     mas_by_hand: bool = False,
     time_share: float = 1.0,
     follow: Callable[[float], float] | None = None,
+    spot: SpotName | None = None,
 ) -> GeneratorSetting:
     """The room's stations nearest to a setting.
 
     kVp goes to its nearest station and the mAs follows (by the 15 % rule, or by follow(kVp), the mAs factor of another
     school), so that one residual, the mAs setting's, is left. With mas_by_hand the mAs is the user's, and is not moved by
-    the kVp's rounding. time_share: of the projection's usual time ceiling, for whoever cannot keep still. Raises Refusal
-    with the allowed range.
+    the kVp's rounding. time_share: of the projection's usual time ceiling, for whoever cannot keep still. spot: the focal
+    spot set by hand. Raises Refusal with the allowed range.
     """
     station_kvp = nearest_setting("kvp", kvp, room.generator.kvp, "kVp")
     mas_at_kvp = mas * follow(station_kvp) if follow else rules_of_thumb.mas_for_kvp(mas, kvp, station_kvp)
     station_mas = nearest_setting("mas", mas if mas_by_hand else mas_at_kvp, room.generator.mas, "mAs")
-    loading = choose_loading(
-        room.generator, station_kvp, station_mas, projection.focal_spot, time_share * projection.time_ceiling_ms, control
-    )
+    ceiling_ms = time_share * projection.time_ceiling_ms
+    loading = choose_loading(room.generator, station_kvp, station_mas, projection.focal_spot, ceiling_ms, control, spot)
     return GeneratorSetting(station_kvp, mas_at_kvp, station_mas, loading)

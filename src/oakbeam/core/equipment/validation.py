@@ -78,6 +78,8 @@ def _check_generator(generator: Generator) -> None:
     _unique("generator.focal_spots", [spot.name for spot in generator.focal_spots])
     for spot in generator.focal_spots:
         within(f"{spot.name} focus", spot.size_mm, 0.05, 3, "mm")
+        if spot.most_ma is not None:
+            within(f"{spot.name} focus, most mA", spot.most_ma, generator.ma[0], 2000, "mA")
         _rising(f"{spot.name} focus, times", [point.time_ms for point in spot.power], 0.1, 20_000, "ms")
         powers = [point.power_kw for point in spot.power]
         for power in powers:

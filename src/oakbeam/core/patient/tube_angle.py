@@ -7,13 +7,14 @@ Source of the numbers: positioning texts, as gathered in the catalogue; departme
 
 from __future__ import annotations
 
+import math
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass
 from typing import Literal
 
 from oakbeam.core.anatomy.body import Habitus, Sex
 from oakbeam.core.errors import Refusal, within
-from oakbeam.core.projection import AngleRule, Angulation, Projection
+from oakbeam.core.projection import AngleRule, Angulation, Posture, Projection
 
 Arch = Literal["high", "average", "low"]
 PELVIS_RANGE_CM = (8.0, 45.0)
@@ -26,6 +27,8 @@ CALCANEUS_MOST_DEG = 50.0
 FOOT_SHORT_RANGE_DEG = (0.0, 45.0)
 CHEST_DEPTH_RANGE_CM = (4.0, 45.0)
 STERNUM_RANGE_DEG = (12.0, 22.0)
+CERVICAL_UPRIGHT_DEG = 5.0
+UPRIGHT: tuple[Posture, ...] = ("standing", "sitting", "seated")
 SI_DEG: Mapping[Sex, float] = {"male": 30.0, "female": 35.0}
 THORACIC_WAIST_DEG: Mapping[Sex, float] = {"female": 10.0, "male": 15.0}
 LUMBAR_WAIST_DEG: Mapping[Sex, float] = {"female": -8.0, "male": -5.0}
@@ -37,7 +40,7 @@ CLAVICLE_DEG: Mapping[Habitus, float] = {"asthenic": 30.0, "hyposthenic": 25.0, 
 class Facts:
     """What is known of the patient's shape and position; None: not said. pelvis_cm: ASIS to tabletop as read, pad and all.
     foot_short_deg: by how much the foot stays short of 90°. waist_supported: lying on the side. shoulder_drops: the far
-    shoulder comes down for a swimmer's lateral."""
+    shoulder comes down for a swimmer's lateral. posture: how the patient is for the view."""
 
     sex: Sex | None = None
     habitus: Habitus | None = None
@@ -48,6 +51,7 @@ class Facts:
     shoulder_drops: bool | None = None
     arch: Arch | None = None
     chest_depth_cm: float | None = None
+    posture: Posture | None = None
 
 
 @dataclass(frozen=True, slots=True)
@@ -194,6 +198,16 @@ def _sternum(way: Angulation, facts: Facts) -> Advice:
     )
 
 
+def _cervical(way: Angulation, facts: Facts) -> Advice:
+    """Lying as the school says; upright the neck slopes more: 5° more the same way."""
+    upright = way.deg + math.copysign(CERVICAL_UPRIGHT_DEG, way.deg)
+    if facts.posture is None:
+        return Advice(way.deg, f"{abs(way.deg):g}° lying, {abs(upright):g}° upright.", (way.deg, upright))
+    if facts.posture in UPRIGHT:
+        return Advice(upright, f"Upright: {abs(upright):g}°; lying it is {abs(way.deg):g}°.")
+    return Advice(way.deg, f"Lying: {abs(way.deg):g}°; upright it is {abs(upright):g}°.")
+
+
 RULES: Mapping[AngleRule, Callable[[Angulation, Facts], Advice]] = {
     "fixed": _fixed,
     "knee_by_pelvis": _knee,
@@ -205,5 +219,6 @@ RULES: Mapping[AngleRule, Callable[[Angulation, Facts], Advice]] = {
     "clavicle_by_build": _clavicle,
     "foot_by_arch": _foot,
     "sternum_by_depth": _sternum,
+    "cervical_by_posture": _cervical,
 }
 """One function for each rule; the school's deg is the rule's own number."""

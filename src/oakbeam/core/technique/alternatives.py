@@ -12,7 +12,7 @@ from dataclasses import dataclass, replace
 from typing import Literal
 
 from oakbeam.core.charts.line import ChartLine
-from oakbeam.core.equipment.generator import nearest_setting
+from oakbeam.core.equipment.generator import SpotName, nearest_setting
 from oakbeam.core.equipment.room import Grid, Room, Support
 from oakbeam.core.equipment.room_beam import output_behind_ugy_per_mas
 from oakbeam.core.equipment.settings import nearest_generator_setting
@@ -103,7 +103,9 @@ def what_if(
                 for kvp in _kvps(room, projection, now):
                     here = (kvp, grid_ratio, sid_cm, added) == (now, model.grid_ratio, model.sid_cm, model.filter)
                     trial = model.trial(kvp=kvp, grid_ratio=grid_ratio, sid_cm=sid_cm, filter=added)
-                    choice = _choice(trial, running.mas / anchor, room, projection, here)
+                    choice = _choice(
+                        trial, running.mas / anchor, room, projection, patient.time_share, setup.focal_spot, here
+                    )
                     if choice and (here or choice.time_ms <= ceiling_ms):
                         found.append(choice)
     current = next((one for one in found if one.current), None)
@@ -112,11 +114,19 @@ def what_if(
     return WhatIf(detail.name, least, dose, tuple(_marked(seen, dose)))
 
 
-def _choice(model: ModelState, per_target: float, room: Room, projection: Projection, current: bool) -> Choice | None:
+def _choice(
+    model: ModelState,
+    per_target: float,
+    room: Room,
+    projection: Projection,
+    time_share: float,
+    spot: SpotName | None,
+    current: bool,
+) -> Choice | None:
     try:
         # Dose and CNR are those of exactly the same receptor exposure; the stations then miss it by half a step at most.
         wanted = per_target * model.mas_on_target()
-        on = nearest_generator_setting(room, projection, model.kvp, wanted)
+        on = nearest_generator_setting(room, projection, model.kvp, wanted, time_share=time_share, spot=spot)
         output = output_behind_ugy_per_mas(room, model.kvp, model.filter)
         beam, _, _ = model.beam()
     except Refusal:

@@ -8,7 +8,13 @@ from __future__ import annotations
 
 import math
 
-from oakbeam.core.equipment.generator import BREATHING_ACCEPTED_MS, BREATHING_WANTED_MS, choose_loading, nearest_setting
+from oakbeam.core.equipment.generator import (
+    BREATHING_ACCEPTED_MS,
+    BREATHING_WANTED_MS,
+    SpotName,
+    choose_loading,
+    nearest_setting,
+)
 from oakbeam.core.equipment.room import Room
 from oakbeam.core.errors import Refusal
 from oakbeam.core.patient.patient import Patient
@@ -32,7 +38,8 @@ def breathing_step(
     usual = [kvp for kvp in room.generator.kvp if low <= kvp <= high]
     here = nearest_setting("kvp", running.kvp, room.generator.kvp, "kVp")
     order = [here, *(kvp for kvp in reversed(usual) if kvp < here), *(kvp for kvp in usual if kvp > here)]
-    times = {kvp: time for kvp in order if (time := _breathing_time_ms(running, room, projection, patient, kvp))}
+    spot = setup.focal_spot
+    times = {kvp: time for kvp in order if (time := _breathing_time_ms(running, room, projection, patient, kvp, spot))}
     long_enough = [kvp for kvp, time in times.items() if time >= BREATHING_WANTED_MS[0]]
     found = next(iter(long_enough or times), None)
     if found is None:
@@ -45,14 +52,14 @@ def breathing_step(
 
 
 def _breathing_time_ms(
-    running: RunningTechnique, room: Room, projection: Projection, patient: Patient, kvp: float
+    running: RunningTechnique, room: Room, projection: Projection, patient: Patient, kvp: float, spot: SpotName | None
 ) -> float | None:
     """The time that a breathing technique would have at a kVp; None where the generator has no pair for it."""
     generator = room.generator
     try:
         mas = nearest_setting("mas", running.mas * exposure_factor(running, kvp), generator.mas, "mAs")
         ceiling = patient.time_share * projection.time_ceiling_ms
-        return choose_loading(generator, kvp, mas, projection.focal_spot, ceiling, "breathing").time_ms
+        return choose_loading(generator, kvp, mas, projection.focal_spot, ceiling, "breathing", spot).time_ms
     except Refusal:
         return None
 

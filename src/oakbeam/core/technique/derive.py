@@ -117,6 +117,7 @@ def derive(
         mas_by_hand=by_hand,
         time_share=patient.time_share,
         follow=lambda kvp: exposure_factor(running, kvp),
+        spot=resolved.focal_spot,
     )
     setting_steps(running, setting, by_hand)
     # What the settings give over what was wanted before anything was set by hand, by the method taken. AEC ends the exposure

@@ -11,7 +11,7 @@ from dataclasses import dataclass
 
 from oakbeam.core.charts.line import KVP_RANGE, MAS_RANGE, SID_RANGE_CM, ChartLine
 from oakbeam.core.equipment.aec import DENSITY_STEPS, chambers_behind
-from oakbeam.core.equipment.generator import ExposureControl
+from oakbeam.core.equipment.generator import ExposureControl, SpotName
 from oakbeam.core.equipment.room import NO_FILTER, Filter, Grid, Receptor, Room, Support
 from oakbeam.core.equipment.room_beam import MOST_GRID_LOSS, usual_field, usual_grid, within_receptor
 from oakbeam.core.equipment.usual import BUCKYS, PANELS, smallest_receptor
@@ -31,8 +31,8 @@ class Setup:
 
     grid_offset_cm and grid_tilt_deg: how far the ray is off the grid's centre line, and the grid off level, both across the
     strips and signed. height_measured: sid_cm was worked out from a tilted tube's height. sid_guessed: nobody could measure
-    it. filter: a selectable filter of the room, NO_FILTER for none. kvp and mas: set by hand. aec_cells: chambers, joined by
-    "+".
+    it. filter: a selectable filter of the room, NO_FILTER for none. kvp, mas and focal_spot: set by hand. aec_cells:
+    chambers, joined by "+".
     """
 
     sid_cm: float | None = None
@@ -52,6 +52,7 @@ class Setup:
     exposure_control: ExposureControl | None = None
     aec_cells: str | None = None
     aec_density: int | None = None
+    focal_spot: SpotName | None = None
 
 
 @dataclass(frozen=True, slots=True)
@@ -59,8 +60,8 @@ class ResolvedSetup:
     """The whole set-up of one exposure, every number within its range. Lengths cm, angles degrees.
 
     sid_measured: the SID was given, not taken from the chart. grid: the one in use, as usually built where the room lists
-    none of its ratio; None without. gap_cm: exit skin to receptor. target_ei: index aimed at, None on film. kvp, mas: set
-    by hand, else None. aec_cells: the chambers selected, () without AEC.
+    none of its ratio; None without. gap_cm: exit skin to receptor. target_ei: index aimed at, None on film. kvp, mas,
+    focal_spot: set by hand, else None. aec_cells: the chambers selected, () without AEC.
     """
 
     support: Support
@@ -83,6 +84,7 @@ class ResolvedSetup:
     exposure_control: ExposureControl = "manual"
     aec_cells: tuple[str, ...] = ()
     aec_density: int = 0
+    focal_spot: SpotName | None = None
 
     @property
     def misaligned(self) -> bool:
@@ -149,6 +151,7 @@ def resolve(line: ChartLine, room: Room, projection: Projection, patient: Patien
         exposure_control=control,
         aec_cells=chambers_behind(room, support.id, cells) if control == "aec" else (),
         aec_density=int(within("aec_density", density, *DENSITY_STEPS, "")),
+        focal_spot=_spot(room, setup.focal_spot),
     )
     if resolved.misaligned:
         _refuse_cut_off(resolved)
@@ -222,6 +225,14 @@ def _control(line: ChartLine, room: Room, support: Support, setup: Setup) -> Exp
         return setup.exposure_control
     bare = support.id not in BUCKYS or room.aec is None
     return "manual" if line.exposure_control == "aec" and bare else line.exposure_control
+
+
+def _spot(room: Room, wanted: SpotName | None) -> SpotName | None:
+    """The focal spot set by hand, where the tube has it."""
+    there: list[str] = [spot.name for spot in room.generator.focal_spots]
+    if wanted is not None and wanted not in there:
+        raise Refusal("No such focal spot", f"This tube has no {wanted} focal spot.", there, "focal_spot")
+    return wanted
 
 
 def _refuse_cut_off(setup: ResolvedSetup) -> None:

@@ -17,6 +17,8 @@ interface Props {
   shape: TechniqueResponse | undefined;
 }
 
+const BY_DETAIL = "usual";
+
 /** How the exposure is ended: by hand, by the chamber, or long and breathing; and kVp, mAs or both by hand. */
 export function ExposurePanel({ room, stop, act, answer, shape }: Props) {
   const { setup } = stop;
@@ -61,6 +63,22 @@ export function ExposurePanel({ room, stop, act, answer, shape }: Props) {
           ? "Both by hand: the forecast says what they will give."
           : "One by hand: the other follows. Both: what they will give is forecast."}
       </p>
+      {room.generator.focal_spots.length > 1 && (
+        <Select
+          label="Focal spot"
+          labelled
+          className="col-span-2"
+          value={setup.focal_spot ?? BY_DETAIL}
+          options={[
+            { value: BY_DETAIL, label: now && !setup.focal_spot ? `By detail and motion: ${now.focal_spot}` : "By detail and motion" },
+            ...room.generator.focal_spots.map((one) => ({
+              value: one.name,
+              label: `${one.name === "small" ? "Small" : "Large"}, ${one.size_mm} mm${one.most_ma ? `, up to ${one.most_ma} mA` : ""}`,
+            })),
+          ]}
+          onChange={(value) => set({ focal_spot: value === BY_DETAIL ? null : (value as "small" | "large") })}
+        />
+      )}
       {control === "aec" && shape && (
         <>
           <Select
