@@ -27,7 +27,7 @@ from oakbeam.core.image_review import (
 )
 from oakbeam.core.patient.conditions import Modifier
 from oakbeam.core.patient.thickness import LIMB_SHARE, usual_child_cm
-from oakbeam.core.projection import Angulation, DoseLevel, Projection, SidChoice, SpotChoice, Variant
+from oakbeam.core.projection import Angulation, DigitNote, DoseLevel, Projection, SidChoice, SpotChoice, Variant
 from oakbeam.store import NotFound, Store, local
 
 router = APIRouter(prefix="/api", responses=problems.RESPONSES, tags=["catalogue"])
@@ -86,6 +86,7 @@ class ProjectionOut(BaseModel):
     marker_note: str
     shields: list[str]
     structure_cm: float
+    digits: list[DigitNote]
     dose_levels: list[DoseLevel]
     local: bool = False
 

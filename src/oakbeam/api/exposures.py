@@ -249,6 +249,7 @@ def record(store: Store, asked: ExposureRequest, actor: str) -> Recorded:
         note=asked.note,
         filter=at_stations.filter,
         side=asked.side,
+        digit=asked.technique.digit,
         thickness_from=found.thickness.source,
         attempt=asked.attempt,
         held_by=asked.held_by,

@@ -17,7 +17,7 @@ from oakbeam.core.equipment.room import Room
 from oakbeam.core.errors import Refusal, one_of
 from oakbeam.core.exam.changes import Placed, ViewChange, changes
 from oakbeam.core.exam.order import ExamStep, side_of
-from oakbeam.core.projection import Projection, Side
+from oakbeam.core.projection import Digit, Projection, Side
 from oakbeam.demo import waiting as stand_in
 from oakbeam.store import Store, exposures, local
 
@@ -35,19 +35,21 @@ class SheetView(RequestBody):
     side: Side = ""
     angle_school: Key | None = None
     turn_school: Key | None = None
+    digit: Digit = ""
 
 
 class RunSheetRequest(RequestBody):
     """An exam, or views in the order in which they are done, for one patient in one room.
 
-    side: the one the request names. measured: thickness by projection, as far as it was read; the rest is carried over or
-    estimated, as for one technique.
+    side, digit: the ones the request names. measured: thickness by projection, as far as it was read; the rest is carried
+    over or estimated, as for one technique.
     """
 
     room: Key
     exam: Key | None = None
     views: Annotated[list[SheetView], Field(max_length=MOST_STEPS, default_factory=list)]
     side: Side = ""
+    digit: Digit = ""
     patient: PatientRequest | None = None
     facts: FactsRequest | None = None
     measured: Annotated[dict[Key, ThicknessCm], Field(max_length=MOST_STEPS, default_factory=dict)]
@@ -108,7 +110,7 @@ def run_sheet(store: Store, asked: RunSheetRequest) -> RunSheet:
             continue
         view = _view(step, room, asked) if exam else asked.views[at]
         technique, refused = _technique(store, asked, view)
-        placed = _placed(room, known.projections[view.projection], view.side, technique) if technique else None
+        placed = _placed(room, known.projections[view.projection], view, technique) if technique else None
         changed = changes(before, placed) if before and placed else ()
         before = placed or before
         found.append(SheetStep(step, view.projection, technique, refused, placed, changed))
@@ -119,7 +121,7 @@ def _view(step: ExamStep, room: Room, asked: RunSheetRequest) -> SheetView:
     """A step as its exam takes it, on the exam's support where the room has that."""
     there = step.support in {one.id for one in room.supports}
     setup = SetupRequest(support=step.support) if there else None
-    return SheetView(projection=step.projections[0], side=side_of(step, asked.side), setup=setup)
+    return SheetView(projection=step.projections[0], side=side_of(step, asked.side), setup=setup, digit=asked.digit)
 
 
 def _technique(store: Store, asked: RunSheetRequest, view: SheetView) -> tuple[TechniqueResponse | None, str | None]:
@@ -134,6 +136,7 @@ def _technique(store: Store, asked: RunSheetRequest, view: SheetView) -> tuple[T
         setup=view.setup,
         angle_school=view.angle_school,
         turn_school=view.turn_school,
+        digit=view.digit,
     )
     try:
         return technique(store, request), None
@@ -141,15 +144,15 @@ def _technique(store: Store, asked: RunSheetRequest, view: SheetView) -> tuple[T
         return None, refusal.detail
 
 
-def _placed(room: Room, projection: Projection, side: Side, found: TechniqueResponse) -> Placed:
+def _placed(room: Room, projection: Projection, view: SheetView, found: TechniqueResponse) -> Placed:
     """Where everything stands for a view with its technique."""
-    now, figures = found.technique, found.figures
+    now, figures, digit = found.technique, found.figures, projection.digit(view.digit)
     return Placed(
         support=now.support,
         posture=figures.posture,
         beam=figures.beam,
-        turned=_turned(found.turn),
-        side=side,
+        turned=(digit.turned if digit else "") or _turned(found.turn),
+        side=view.side,
         marker=projection.marker,
         receptor=room.receptor(now.receptor).name,
         lengthwise=projection.lengthwise,

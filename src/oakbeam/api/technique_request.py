@@ -17,7 +17,7 @@ from oakbeam.core.charts.line import (
     find_line,
 )
 from oakbeam.core.equipment.generator import ExposureControl, SpotName
-from oakbeam.core.equipment.room import Method, Room
+from oakbeam.core.equipment.room import Method, Room, Support
 from oakbeam.core.errors import Refusal
 from oakbeam.core.patient import tube_angle
 from oakbeam.core.patient.patient import Patient
@@ -25,7 +25,7 @@ from oakbeam.core.patient.posture import stance
 from oakbeam.core.patient.thickness import Thickness, carried, estimated, measured
 from oakbeam.core.patient.tube_angle import Advice, Arch, Facts
 from oakbeam.core.physics import geometry
-from oakbeam.core.projection import Angulation, Projection, SupportId
+from oakbeam.core.projection import Angulation, Digit, DigitNote, Projection, SupportId
 from oakbeam.core.technique.set_up import Setup
 from oakbeam.store import NotFound, Store, charts, local, rooms
 
@@ -118,6 +118,7 @@ class TechniqueRequest(RequestBody):
     facts: FactsRequest | None = None
     angle_school: Key | None = None
     turn_school: Key | None = None
+    digit: Annotated[Digit, Field(description="the finger or toe asked for; only views of single digits heed it")] = ""
     setup: SetupRequest | None = None
     school: Annotated[Method | None, Field(description="rules (of thumb) or (physics) model; left out: the room's")] = None
 
@@ -175,7 +176,8 @@ def look_up(store: Store, asked: TechniqueRequest) -> Asked:
     line = find_line(
         chart.lines, projection, thickness.cm, wanted.support, wanted.receptor, wanted.grid_ratio, wanted.exposure_control
     )
-    facts = _facts(asked, person, projection, thickness, wanted.support or line.support)
+    support = room.support(wanted.support or line.support)
+    facts = _facts(asked, person, projection, thickness, support.id)
     angle = AngleAdvice(
         asked.angle_school or _usual(projection.angles),
         tube_angle.tube_angle(projection, facts, asked.angle_school),
@@ -188,7 +190,7 @@ def look_up(store: Store, asked: TechniqueRequest) -> Asked:
         chart,
         line,
         patient,
-        _setup(wanted, angle.advice.deg),
+        _setup(wanted, angle.advice.deg, projection.digit(asked.digit), support),
         thickness,
         angle,
         AngleAdvice(asked.turn_school or _usual(projection.turns), turned, projection.turns) if turned else None,
@@ -231,11 +233,16 @@ def _facts(
     return facts
 
 
-def _setup(wanted: SetupRequest, advised_deg: float) -> Setup:
-    """The set-up with the angle that is set or advised, and the SID along the ray where the height was taped instead."""
+def _setup(wanted: SetupRequest, advised_deg: float, digit: DigitNote | None, support: Support) -> Setup:
+    """The set-up with the angle that is set or advised, what the digit asked for brings along, and the SID along the ray
+    where the height was taped instead."""
     given = {key: value for key, value in wanted.__dict__.items() if key != "tube_height_cm"}
     if given["tube_angle_deg"] is None:
         given["tube_angle_deg"] = advised_deg
+    if digit and digit.off_cm and given["gap_cm"] is None:
+        given["gap_cm"] = support.gap_cm + digit.off_cm
+    if digit and given["field_cm"] is None:
+        given["field_cm"] = digit.field_cm
     if wanted.tube_height_cm is not None:
         if wanted.sid_cm is not None:
             raise Refusal("Two distances", "Give the SID along the ray or the height of the tube, not both.", None, "sid_cm")

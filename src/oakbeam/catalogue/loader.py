@@ -16,7 +16,7 @@ from oakbeam.core import projection as types
 from oakbeam.core.anatomy.body import AgeBand
 from oakbeam.core.anatomy.composition import Composition, bone_of_region_mm
 from oakbeam.core.exam.order import Exam, ExamStep, StepSide
-from oakbeam.core.projection import SUPPORTS, Angulation, DoseLevel, Projection, SidChoice, Variant
+from oakbeam.core.projection import SUPPORTS, Angulation, DigitNote, DoseLevel, Projection, SidChoice, Variant
 
 Entry = dict[str, Any]
 SPOTS = ("small", "small_or_large", "large")
@@ -38,6 +38,7 @@ OPTIONAL: Mapping[str, Any] = {
     "marker_note": "",
     "dose_levels": [],
     "thick_end": None,
+    "digit": [],
     "short": "",
 }
 """What an entry may leave out, and what that means. A grid is never left out: grid_over_cm, or grid = "never". angle_school
@@ -256,6 +257,7 @@ def _faults(entry: Entry) -> Iterator[str]:
     if entry["view"] not in compositions():
         yield f"view must be one of {', '.join(compositions())}"
     yield from _level_faults(entry["dose_levels"])
+    yield from _digit_faults(entry["digit"])
     for key, ways in (("angle_school", entry["angle"]), ("turn_school", entry["turn"])):
         if entry[key] is not None and entry[key] not in (schools := [way["school"] for way in ways]):
             yield f"{key} must be one of {', '.join(schools) or 'none'}"
@@ -276,6 +278,18 @@ def _level_faults(levels: list[Entry]) -> Iterator[str]:
             yield "the value of a dose level must be above 0, at most 100000"
         if (kg := level.get("kg")) is not None and not 0 <= kg[0] < kg[1] <= 200:
             yield "kg of a dose level must be two weights that rise, 0 to 200"
+
+
+def _digit_faults(notes: list[Entry]) -> Iterator[str]:
+    known = [digit for digit in get_args(types.Digit) if digit]
+    digits = [note["digit"] for note in notes]
+    if len(set(digits)) < len(digits) or not set(digits) <= set(known):
+        yield f"digit must be some of {', '.join(known)}, each once"
+    for note in notes:
+        if not 0 <= note.get("off_cm", 0) <= 6:
+            yield "off_cm of a digit must be 0 to 6"
+        if "field_cm" in note and not 1 <= min(note["field_cm"]) <= max(note["field_cm"]) <= 60:
+            yield "field_cm of a digit must be two lengths of 1 to 60 cm"
 
 
 def _levels(entry: Entry) -> Iterator[DoseLevel]:
@@ -339,6 +353,10 @@ def _built(entry: Entry) -> Projection:
         look_for=tuple(entry["look_for"]),
         faults=tuple((seen, change) for seen, change in entry["faults"]),
         variants=tuple(Variant(**variant) for variant in entry["variants"]),
+        digits=tuple(
+            DigitNote(**{**note, "field_cm": _pair(note["field_cm"]) if "field_cm" in note else None})
+            for note in entry["digit"]
+        ),
         composition=compositions()[entry["view"]],
         dose_levels=tuple(_levels(entry)),
         thick_end=None if entry["thick_end"] is None else str(entry["thick_end"]),

@@ -30,6 +30,8 @@ Beam = Literal["vertical", "horizontal"]
 Breathing = Literal["still", "suspend", "inspiration", "expiration", "slow", "quiet", "quiet_expiration"]
 Marker = Literal["lateral", "near", "up", "body"]
 Side = Literal["", "right", "left", "both"]
+Digit = Literal["", "1", "2", "3", "4", "5", "all"]
+"""A finger or a toe, from the thumb's or the great toe's side; all of them; empty where none is asked for."""
 Shield = Literal["limb_clear", "near_trunk", "gonads_in_field", "lead_behind", "lens_thyroid_breast"]
 
 
@@ -64,6 +66,18 @@ class Variant:
     who: str
     do: str
     instead: str | None = None
+
+
+@dataclass(frozen=True, slots=True)
+class DigitNote:
+    """How a view is done for one digit, or for all. turned: which way the hand or foot turns for it, where that is its own.
+    do: what else the hands do. off_cm: how far it stays off the receptor. field_cm: its field, where not the view's."""
+
+    digit: Digit
+    turned: str = ""
+    do: str = ""
+    off_cm: float = 0.0
+    field_cm: tuple[float, float] | None = None
 
 
 Quantity = Literal["incident_air_kerma", "entrance_surface_air_kerma", "kerma_area_product"]
@@ -153,6 +167,8 @@ class Projection:
     faults: tuple[tuple[str, str], ...]
     """What is often wrong in the image, and what to change."""
     variants: tuple[Variant, ...]
+    digits: tuple[DigitNote, ...]
+    """Of a view of one digit at a time: what is its own for each; empty for all others."""
     composition: Composition
     dose_levels: tuple[DoseLevel, ...]
     thick_end: str | None
@@ -167,6 +183,10 @@ class Projection:
         """The level of incident air kerma [mGy] of the usual patient; None where there is none."""
         kerma = (one.value for one in self.dose_levels if one.quantity == "incident_air_kerma" and one.kg is None)
         return next(kerma, None)
+
+    def digit(self, asked: Digit) -> DigitNote | None:
+        """What is its own for a digit; None where the view shows no single digits, or none is asked for."""
+        return next((one for one in self.digits if one.digit == asked), None)
 
     @property
     def lengthwise(self) -> bool:

@@ -5,13 +5,13 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 from oakbeam.core.anatomy.body import AgeBand
-from oakbeam.core.projection import Side
+from oakbeam.core.projection import Digit, Side
 
 
 @dataclass(frozen=True, slots=True)
 class Waiting:
-    """A request that waits: local study key, exam, side, age band, and what the request says; a cast, and a weight where it
-    bears on the technique. No patient identity."""
+    """A request that waits: local study key, exam, side, age band, and what the request says; a digit, a cast, and a weight
+    where it bears on the technique. No patient identity."""
 
     study_key: str
     exam: str
@@ -21,6 +21,7 @@ class Waiting:
     arrives: str
     cast: str | None = None
     weight_kg: float | None = None
+    digit: Digit = ""
 
 
 def waiting() -> tuple[Waiting, ...]:
@@ -33,6 +34,7 @@ def waiting() -> tuple[Waiting, ...]:
         Waiting("S-1045", "child-chest", "", "5y", "Fever, crackles on the left", "carried"),
         Waiting("S-1046", "thoracic-spine", "", "older_adult", "Back pain, osteoporosis known", "wheelchair"),
         Waiting("S-1047", "hand", "left", "15y", "Ball injury of the ring finger", "walking"),
+        Waiting("S-1052", "finger", "right", "adult", "Caught in a door", "walking", digit="4"),
         Waiting("S-1048", "acute-abdomen-lying", "", "older_adult", "Rigid abdomen, free air?", "stretcher"),
         Waiting("S-1049", "forearm", "right", "10y", "Fracture set yesterday, in plaster", "walking", cast="plaster-dry"),
         Waiting("S-1050", "chest-stretcher", "", "older_adult", "Cannot stand, short of breath", "stretcher"),

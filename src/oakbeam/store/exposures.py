@@ -13,7 +13,7 @@ from oakbeam.core.charts.line import ChartLine, find_line
 from oakbeam.core.equipment.room import Room
 from oakbeam.core.errors import Refusal
 from oakbeam.core.patient.thickness import ThicknessFrom
-from oakbeam.core.projection import Projection, Side
+from oakbeam.core.projection import Digit, Projection, Side
 from oakbeam.core.technique.forecast import Seen
 from oakbeam.core.technique.logged import LoggedImage, seen_of
 from oakbeam.core.technique.trust import Trust, trust_of, trust_words
@@ -57,6 +57,7 @@ class Exposure:
     note: str = ""
     filter: str | None = None
     side: Side = ""
+    digit: Digit = ""
     thickness_from: ThicknessFrom = "measured"
     attempt: int = 1
     """Which try of the view this was in its exam: 1 for the first."""

@@ -2561,6 +2561,38 @@ export interface components {
             focal_spot: "small" | "large";
         };
         /**
+         * DigitNote
+         * @description How a view is done for one digit, or for all. turned: which way the hand or foot turns for it, where that is its own.
+         *     do: what else the hands do. off_cm: how far it stays off the receptor. field_cm: its field, where not the view's.
+         */
+        DigitNote: {
+            /**
+             * Digit
+             * @enum {string}
+             */
+            digit: "" | "1" | "2" | "3" | "4" | "5" | "all";
+            /**
+             * Turned
+             * @default
+             */
+            turned: string;
+            /**
+             * Do
+             * @default
+             */
+            do: string;
+            /**
+             * Off Cm
+             * @default 0
+             */
+            off_cm: number;
+            /** Field Cm */
+            field_cm?: [
+                number,
+                number
+            ] | null;
+        };
+        /**
          * DoseLevel
          * @description An example of a dose level, to be replaced by the local one: a value [unit] of one quantity, for whom, and its source.
          *
@@ -2818,6 +2850,12 @@ export interface components {
              * @enum {string}
              */
             side: "" | "right" | "left" | "both";
+            /**
+             * Digit
+             * @default
+             * @enum {string}
+             */
+            digit: "" | "1" | "2" | "3" | "4" | "5" | "all";
             /**
              * Thickness From
              * @default measured
@@ -4194,6 +4232,8 @@ export interface components {
             shields: string[];
             /** Structure Cm */
             structure_cm: number;
+            /** Digits */
+            digits: components["schemas"]["DigitNote"][];
             /** Dose Levels */
             dose_levels: components["schemas"]["DoseLevel"][];
             /**
@@ -4303,6 +4343,8 @@ export interface components {
             shields: string[];
             /** Structure Cm */
             structure_cm: number;
+            /** Digits */
+            digits: components["schemas"]["DigitNote"][];
             /** Dose Levels */
             dose_levels: components["schemas"]["DoseLevel"][];
             /**
@@ -4600,8 +4642,8 @@ export interface components {
          * RunSheetRequest
          * @description An exam, or views in the order in which they are done, for one patient in one room.
          *
-         *     side: the one the request names. measured: thickness by projection, as far as it was read; the rest is carried over or
-         *     estimated, as for one technique.
+         *     side, digit: the ones the request names. measured: thickness by projection, as far as it was read; the rest is carried
+         *     over or estimated, as for one technique.
          */
         RunSheetRequest: {
             /** Room */
@@ -4616,6 +4658,12 @@ export interface components {
              * @enum {string}
              */
             side: "" | "right" | "left" | "both";
+            /**
+             * Digit
+             * @default
+             * @enum {string}
+             */
+            digit: "" | "1" | "2" | "3" | "4" | "5" | "all";
             patient?: components["schemas"]["PatientRequest"] | null;
             facts?: components["schemas"]["FactsRequest"] | null;
             /** Measured */
@@ -4743,6 +4791,12 @@ export interface components {
             angle_school?: string | null;
             /** Turn School */
             turn_school?: string | null;
+            /**
+             * Digit
+             * @default
+             * @enum {string}
+             */
+            digit: "" | "1" | "2" | "3" | "4" | "5" | "all";
         };
         /**
          * SidChoice
@@ -5081,6 +5135,13 @@ export interface components {
             angle_school?: string | null;
             /** Turn School */
             turn_school?: string | null;
+            /**
+             * Digit
+             * @description the finger or toe asked for; only views of single digits heed it
+             * @default
+             * @enum {string}
+             */
+            digit: "" | "1" | "2" | "3" | "4" | "5" | "all";
             setup?: components["schemas"]["SetupRequest"] | null;
             /**
              * School
@@ -5391,8 +5452,8 @@ export interface components {
         };
         /**
          * Waiting
-         * @description A request that waits: local study key, exam, side, age band, and what the request says; a cast, and a weight where it
-         *     bears on the technique. No patient identity.
+         * @description A request that waits: local study key, exam, side, age band, and what the request says; a digit, a cast, and a weight
+         *     where it bears on the technique. No patient identity.
          */
         Waiting: {
             /** Study Key */
@@ -5417,6 +5478,12 @@ export interface components {
             cast?: string | null;
             /** Weight Kg */
             weight_kg?: number | null;
+            /**
+             * Digit
+             * @default
+             * @enum {string}
+             */
+            digit: "" | "1" | "2" | "3" | "4" | "5" | "all";
         };
         /**
          * WhatIf

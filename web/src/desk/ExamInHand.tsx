@@ -71,6 +71,7 @@ function useChanges(room: Room, state: DeskState, now: Stop): string[] {
       room: room.id,
       views: [viewOf(state, last), viewOf(state, now)],
       side: "",
+      digit: "",
       patient: personOf(state.patient),
       ...(Object.keys(state.facts).length ? { facts: state.facts } : {}),
       measured: measuredSoFar(state),

@@ -14,6 +14,7 @@ export function requestFor(room: Room, state: DeskState, now: Stop, projection: 
     patient: personOf(state.patient),
     ...(Object.keys(state.facts).length ? { facts: state.facts } : {}),
     ...(now.angle_school ? { angle_school: now.angle_school } : {}),
+    digit: state.digit,
     setup: setupOf(now.setup),
     ...(state.school ? { school: state.school } : {}),
   };
@@ -30,6 +31,7 @@ export const viewOf = (state: DeskState, one: Stop): NonNullable<RunSheetRequest
   ...(one.thickness_cm === null ? {} : { thickness_cm: one.thickness_cm }),
   setup: setupOf(one.setup),
   side: sideOf(state, one),
+  digit: state.digit,
   ...(one.angle_school ? { angle_school: one.angle_school } : {}),
 });
 

@@ -59,6 +59,9 @@ export type Habitus = NonNullable<Person["habitus"]>;
 
 export type Side = NonNullable<ExposureRequest["side"]>;
 
+/** A finger or a toe asked for; empty for none. */
+export type Digit = NonNullable<TechniqueRequest["digit"]>;
+
 export interface Patient {
   age_band?: AgeBand;
   sex?: Sex;
@@ -78,6 +81,8 @@ export interface DeskState {
   question: string;
   /** The side that the request, or the technologist, names; empty where nobody did. */
   side: Side;
+  /** The finger or toe asked for; empty where none is. */
+  digit: Digit;
   stops: Stop[];
   at: number;
   /** The keys of the stops that were exposed, in the order in which it was done. */
@@ -106,6 +111,7 @@ export interface Study {
   key: string;
   question: string;
   side?: Side;
+  digit?: Digit;
   age_band?: AgeBand;
   cast?: string;
   weight_kg?: number;
@@ -123,6 +129,7 @@ export type Action =
   | { do: "rejected" }
   | { do: "images"; of: number }
   | { do: "side"; side: Side }
+  | { do: "digit"; digit: Digit }
   | { do: "held-by"; who: string }
   | { do: "same-set-up" }
   | { do: "add"; projection: string }
@@ -167,6 +174,7 @@ export const NO_EXAM: DeskState = {
   study: "",
   question: "",
   side: "",
+  digit: "",
   stops: [],
   at: 0,
   school: null,
@@ -318,6 +326,7 @@ export function reduce(state: DeskState, action: Action): DeskState {
         study: study?.key ?? "",
         question: study?.question ?? "",
         side: study?.side ?? "",
+        digit: study?.digit ?? "",
         stops,
         at: Math.max(0, stops.findIndex(isView)),
       };
@@ -331,6 +340,7 @@ export function reduce(state: DeskState, action: Action): DeskState {
         study: "",
         question: "",
         side: "",
+        digit: "",
         stops: [stop([action.projection])],
         at: 0,
       };
@@ -361,6 +371,8 @@ export function reduce(state: DeskState, action: Action): DeskState {
       return { ...state, stops: here(state, { attempt: (state.stops[state.at]?.attempt ?? 0) + 1 }) };
     case "images":
       return { ...state, stops: here(state, { images: action.of }) };
+    case "digit":
+      return { ...state, digit: action.digit };
     case "side":
       return { ...state, side: action.side };
     case "held-by":

@@ -18,7 +18,7 @@ import { usePreferences } from "../ui/preferences";
 import { Segmented } from "../ui/Segmented";
 import { Select } from "../ui/Select";
 import { figure, fromCm, length, signed, trimmed, type Unit } from "../ui/units";
-import { grid, moment, projectionName } from "../ui/words";
+import { digitNames, grid, moment, projectionName } from "../ui/words";
 import { TakeBack } from "./TakeBack";
 import { Trend } from "./Trend";
 
@@ -149,7 +149,7 @@ function Rows({
   projections: Projection[];
   unit: Unit;
 }) {
-  const reasons = useChoices().data?.reject_reasons;
+  const { reject_reasons: reasons, words } = useChoices().data ?? {};
   return (
     <table className="mt-1 w-full">
       <thead className="text-left text-note text-ink-3">
@@ -180,9 +180,15 @@ function Rows({
               <td className="py-1.5 pl-5 whitespace-nowrap text-ink-2">{moment(one.taken_at)}</td>
               <td>
                 {name}
-                {(one.side || one.attempt > 1) && (
+                {(one.side || one.digit || one.attempt > 1) && (
                   <span className="block text-note text-ink-3">
-                    {[one.side, one.attempt > 1 && `try ${one.attempt}`].filter(Boolean).join(", ")}
+                    {[
+                      one.side,
+                      digitNames(entry?.region, words)[one.digit],
+                      one.attempt > 1 && `try ${one.attempt}`,
+                    ]
+                      .filter(Boolean)
+                      .join(", ")}
                   </span>
                 )}
               </td>

@@ -1,4 +1,4 @@
-import type { Line, Projection, Room } from "../api/queries";
+import type { Choices, Line, Projection, Room } from "../api/queries";
 
 /** The interface's words for the API's keys. */
 export const SUPPORT: Record<string, string> = {
@@ -131,6 +131,12 @@ export function cellsOf(room: Room): string[] {
 }
 
 /** How a line is exposed where it is not by hand, in a word or two; empty for by hand. */
+/** What the fingers or toes of a view are called. */
+export const digitNames = (
+  region: string | undefined,
+  words: Choices["words"] | undefined,
+): Record<string, string> => words?.[region === "lower_limb" ? "toe" : "finger"] ?? {};
+
 export const controlWords = (line: Pick<Line, "exposure_control" | "aec_cells">) =>
   line.exposure_control === "aec"
     ? `AEC${line.aec_cells ? ` ${line.aec_cells}` : ""}`

@@ -7,7 +7,8 @@ import { Said } from "../../ui/Said";
 import { receptorSize, type Unit } from "../../ui/units";
 import { letGo } from "../letGo";
 import { turnWords } from "../setup/turnWords";
-import { type DeskState, type Side, sideOf, type Stop } from "../state";
+import { digitNames } from "../../ui/words";
+import { type DeskState, type Digit, type Side, sideOf, type Stop } from "../state";
 import { type Act } from "../useDesk";
 import { CannotDoThis } from "./CannotDoThis";
 
@@ -47,6 +48,9 @@ export function HowTo({
   const side = sideOf(state, stop);
   const paired = projection.marker !== "body" || stop.pair !== "" || state.side !== "";
   const turn = turnWords(answer?.turn);
+  const { digits } = projection;
+  const own = digits.find((one) => one.digit === state.digit);
+  const names = digitNames(projection.region, words);
   const lies = along > across ? "lengthwise" : along < across ? "crosswise" : "";
   return (
     <section aria-label="This view" className="px-4 py-1.5 xl:px-5">
@@ -94,9 +98,25 @@ export function HowTo({
             {projection.marker_note && `(${projection.marker_note})`}
           </span>
         </Row>
+        {digits.length > 0 && (
+          <Row name={projection.region === "lower_limb" ? "Toe" : "Finger"}>
+            <DigitSwitch {...{ digits, act }} digit={state.digit} names={names} />
+            {own && (
+              <Said onBody>
+                {[
+                  own.turned && `Turn: ${own.turned}.`,
+                  own.do,
+                  own.off_cm > 0 && `It stays about ${own.off_cm} cm off the receptor.`,
+                ]
+                  .filter(Boolean)
+                  .join(" ")}
+              </Said>
+            )}
+          </Row>
+        )}
         <Row name="Position">
           <Said onBody>{projection.position}</Said>
-          {turn && ` Turn: ${turn}.`}
+          {turn && !own?.turned && ` Turn: ${turn}.`}
         </Row>
         <Row name="Measure">
           <Said onBody>{projection.measure}</Said>
@@ -122,6 +142,66 @@ function Row({ name, children }: { name: string; children: ReactNode }) {
   );
 }
 
+/** Which digit this exam is of: a press chooses it, another takes it back. */
+function DigitSwitch({
+  digits,
+  digit,
+  names,
+  act,
+}: {
+  digits: Projection["digits"];
+  digit: Digit;
+  names: Record<string, string>;
+  act: Act;
+}) {
+  return (
+    <span role="group" aria-label="Digit" className="mr-2 inline-flex flex-wrap gap-x-1 align-baseline">
+      {digits.map((one) => (
+        <Pressed
+          key={one.digit}
+          on={digit === one.digit}
+          name={names[one.digit] ?? one.digit}
+          press={() => act({ do: "digit", digit: digit === one.digit ? "" : one.digit })}
+        >
+          {one.digit === digit ? (names[one.digit] ?? one.digit) : one.digit}
+        </Pressed>
+      ))}
+    </span>
+  );
+}
+
+/** A small button that stays down. */
+function Pressed({
+  on,
+  name,
+  press,
+  children,
+}: {
+  on: boolean;
+  name: string;
+  press: () => void;
+  children: ReactNode;
+}) {
+  return (
+    <button
+      type="button"
+      aria-pressed={on}
+      aria-label={name}
+      onClick={(event) => {
+        letGo(event);
+        press();
+      }}
+      className="-my-2.5 inline-flex min-h-touch items-center"
+    >
+      <span
+        className={`min-w-10 rounded-sm border px-2 text-center ${on ? "border-ink bg-sunken font-semibold text-ink" : "border-rule-strong text-ink-2 hover:text-ink"}`}
+      >
+        {children}
+      </span>
+    </button>
+  );
+}
+
 const SIDES = [
   ["right", "R"],
   ["left", "L"],
@@ -132,24 +212,17 @@ function SideSwitch({ side, other, act }: { side: Side; other: boolean; act: Act
   return (
     <span role="group" aria-label="Side" className="mr-2 inline-flex gap-1 align-baseline">
       {SIDES.map(([which, letter]) => (
-        <button
+        <Pressed
           key={which}
-          type="button"
-          aria-pressed={side === which}
-          aria-label={`${which} side`}
-          onClick={(event) => {
-            letGo(event);
+          on={side === which}
+          name={`${which} side`}
+          press={() => {
             const asked = other ? (which === "right" ? "left" : "right") : which;
             act({ do: "side", side: side === which ? "" : asked });
           }}
-          className="-my-2.5 inline-flex min-h-touch items-center"
         >
-          <span
-            className={`min-w-10 rounded-sm border px-2 text-center ${side === which ? "border-ink bg-sunken font-semibold text-ink" : "border-rule-strong text-ink-2 hover:text-ink"}`}
-          >
-            {letter}
-          </span>
-        </button>
+          {letter}
+        </Pressed>
       ))}
       {side === "both" && <b className="self-center font-semibold">R and L.</b>}
     </span>

@@ -30,6 +30,7 @@ export function Worklist({ exams, act, close }: { exams: Exam[]; act: Act; close
                       key: one.study_key,
                       question: one.question,
                       side: one.side,
+                      digit: one.digit,
                       age_band: one.age_band,
                       ...(one.cast ? { cast: one.cast } : {}),
                       ...(one.weight_kg ? { weight_kg: one.weight_kg } : {}),

@@ -70,7 +70,11 @@ export function ExposurePanel({ room, stop, act, answer, shape }: Props) {
           className="col-span-2"
           value={setup.focal_spot ?? BY_DETAIL}
           options={[
-            { value: BY_DETAIL, label: now && !setup.focal_spot ? `By detail and motion: ${now.focal_spot}` : "By detail and motion" },
+            {
+              value: BY_DETAIL,
+              label:
+                now && !setup.focal_spot ? `By detail and motion: ${now.focal_spot}` : "By detail and motion",
+            },
             ...room.generator.focal_spots.map((one) => ({
               value: one.name,
               label: `${one.name === "small" ? "Small" : "Large"}, ${one.size_mm} mm${one.most_ma ? `, up to ${one.most_ma} mA` : ""}`,
