@@ -91,12 +91,12 @@ def test_level_it_faults_and_compare(page: Page, site: str):
     expect(page.get_by_text("10 proposals, none kept yet")).to_be_visible()
     page.get_by_role("button", name="Apply all 10").click()
     # The chest's bands are on stations, too coarse to be held within ±1; the seven others are.
-    expect(page.get_by_text("1 of 176 lines are off target.")).to_be_visible()
+    expect(page.get_by_text(re.compile(r"1 of \d+ lines are off target\."))).to_be_visible()
     page.get_by_role("radio", name=re.compile("Chart check")).click()
     page.get_by_role("listitem").filter(has_text="Knee AP:").get_by_role("button", name="Open the line").click()
     expect(page.get_by_role("complementary", name="Line").get_by_role("heading", name="Knee AP")).to_be_visible()
     tab(page, "Compare")
-    expect(page.get_by_text("10 of 176 lines differ.")).to_be_visible()
+    expect(page.get_by_text(re.compile(r"10 of \d+ lines differ\."))).to_be_visible()
     expect(page.get_by_role("row", name="Hand PA oblique")).to_contain_text("2.5 to 3.1 cm to double")
 
 

@@ -20,6 +20,7 @@ from oakbeam.core.anatomy.composition import Composition
 from oakbeam.core.charts.line import (
     usual_range_cm,
 )
+from oakbeam.core.charts.links import KvpHabit
 from oakbeam.core.exam.order import ExamStep
 from oakbeam.core.image_review import (
     FINDINGS,
@@ -132,6 +133,7 @@ class Choices(BaseModel):
     general_cautions: list[str]
     words: dict[str, dict[str, str]]
     checks: list[str]
+    kvp_habits: list[KvpHabit]
 
 
 GENERAL_CAUTIONS = [
@@ -245,6 +247,7 @@ def list_choices(store: StoreHere) -> Choices:
         general_cautions=GENERAL_CAUTIONS,
         words={kind: dict(texts) for kind, texts in catalogue.words().items()},
         checks=list(local.checks(store)),
+        kvp_habits=list(catalogue.kvp_habits()),
     )
 
 

@@ -21,6 +21,7 @@ from oakbeam.core.charts.line import (
     Origin,
     usual_range_cm,
 )
+from oakbeam.core.charts.links import MOST_WHY
 from oakbeam.core.charts.systems import Band, Banded, FixedKvp, Levelled, MasRule, Point, SystemName, VariableKvp
 from oakbeam.core.charts.table import Row, tabulate
 from oakbeam.core.charts.validation import check_line
@@ -96,6 +97,7 @@ class LinkIn(RequestBody):
     kvp_added: Number = 0
     mas_factor: Number = 1
     thicker_cm: Number = 0
+    why: Annotated[str, Field(max_length=MOST_WHY)] = ""
 
 
 class LineIn(ConditionsIn):

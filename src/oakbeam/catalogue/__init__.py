@@ -14,6 +14,7 @@ from importlib.resources import files
 from typing import Any, TypeVar
 
 from oakbeam.catalogue.loader import CatalogueError, Entry, exams_of, overlaid, projections_of, read_toml, shipped_entries
+from oakbeam.core.charts.links import KvpHabit
 from oakbeam.core.errors import Refusal
 from oakbeam.core.exam.order import Exam
 from oakbeam.core.patient.conditions import Modifier
@@ -23,6 +24,7 @@ __all__ = [
     "Catalogue",
     "CatalogueError",
     "Words",
+    "kvp_habits",
     "modifier",
     "modifiers",
     "projection",
@@ -117,6 +119,12 @@ def modifiers() -> Mapping[str, Modifier]:
             raise CatalogueError(f"modifier {modifier.id}: a kvp_window is for contrast media, and they have nothing else")
         loaded[modifier.id] = modifier
     return loaded
+
+
+@cache
+def kvp_habits() -> tuple[KvpHabit, ...]:
+    """What departments often add to the kVp of one view for another."""
+    return tuple(KvpHabit(**entry) for entry in read_toml("kvp_habits.toml")["habit"])
 
 
 @cache

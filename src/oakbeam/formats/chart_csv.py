@@ -16,6 +16,7 @@ from typing import get_args
 
 from oakbeam.catalogue import Catalogue, shipped
 from oakbeam.core.charts.line import ChartLine, Link
+from oakbeam.core.charts.links import MOST_WHY
 from oakbeam.core.charts.systems import Band, Banded, FixedKvp, Levelled, MasRule, Point, SystemName, VariableKvp
 from oakbeam.core.charts.validation import check_line
 from oakbeam.core.equipment.generator import ExposureControl
@@ -92,6 +93,7 @@ COLUMNS = (
     "plus_kvp",
     "times_mas",
     "thicker_cm",
+    "follows_why",
     "note",
 )
 _REQUIRED = ("projection", "support", "receptor", "grid_ratio", "sid", "range_min", "range_max", "school", "kvp", "mas")
@@ -413,7 +415,10 @@ def _link(record: _Record) -> Link | None:
     if to is None:
         return None
     plus, times, thicker = record.number("plus_kvp"), record.number("times_mas"), record.length_cm("thicker")
-    return Link(int(to), plus or 0.0, 1.0 if times is None else times, thicker or 0.0)
+    why = unguarded(record.text("follows_why"))
+    if len(why) > MOST_WHY:
+        record.fault("follows_why", f"A reason has at most {MOST_WHY} characters.")
+    return Link(int(to), plus or 0.0, 1.0 if times is None else times, thicker or 0.0, why)
 
 
 def _conditions(record: _Record) -> ChartLine | None:
@@ -535,6 +540,7 @@ def rows_for(line: ChartLine) -> list[dict[str, str]]:
                 "plus_kvp": number(line.link.kvp_added),
                 "times_mas": number(line.link.mas_factor),
                 "thicker_cm": number(line.link.thicker_cm),
+                "follows_why": guarded(line.link.why),
             }
             if line.link
             else {}

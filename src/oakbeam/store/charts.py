@@ -415,7 +415,7 @@ def _line_from(row: sqlite3.Row, bands: tuple[Band, ...], points: tuple[Point, .
         origin_spread_di=row["origin_spread_di"],
         link=None
         if row["follows"] is None
-        else Link(row["follows"], row["follows_kvp"], row["follows_mas"], row["follows_cm"]),
+        else Link(row["follows"], row["follows_kvp"], row["follows_mas"], row["follows_cm"], row["follows_why"]),
         key=row["key"],
         id=row["id"],
         revision=row["revision"],
@@ -447,6 +447,7 @@ def _columns(line: ChartLine) -> dict[str, object]:
         "follows_kvp": line.link and line.link.kvp_added,
         "follows_mas": line.link and line.link.mas_factor,
         "follows_cm": line.link and line.link.thicker_cm,
+        "follows_why": line.link.why if line.link else "",
         "school": law.name,
         "thickness_cm": None if isinstance(law, Banded) else law.thickness_cm,
         "kvp": single and single.kvp,

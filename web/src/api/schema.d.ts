@@ -2303,6 +2303,8 @@ export interface components {
             };
             /** Checks */
             checks: string[];
+            /** Kvp Habits */
+            kvp_habits: components["schemas"]["KvpHabit"][];
         };
         /**
          * ClearanceIn
@@ -3458,6 +3460,21 @@ export interface components {
             asks: string[];
         };
         /**
+         * KvpHabit
+         * @description What departments often add [kVp] for a view to that of another at the same mAs, and why: offered where a chart has
+         *     both lines, never put in by itself.
+         */
+        KvpHabit: {
+            /** Projection */
+            projection: string;
+            /** Follows */
+            follows: string;
+            /** Kvp Added */
+            kvp_added: number;
+            /** Why */
+            why: string;
+        };
+        /**
          * LawIn
          * @description A line's law, given outright. Fixed and variable kVp need thickness_cm, kvp and mas; banded needs bands; levelled
          *     needs points, and as thickness_cm (or base_cm) the point it was levelled from.
@@ -3631,7 +3648,7 @@ export interface components {
         /**
          * Link
          * @description How a line follows another of its chart: for a patient who measures thicker_cm less there, the kVp of that line plus
-         *     kvp_added and its mAs times mas_factor. to: the key of the line followed.
+         *     kvp_added and its mAs times mas_factor. to: the key of the line followed. why: the reason, as the department gives it.
          */
         Link: {
             /** To */
@@ -3651,6 +3668,11 @@ export interface components {
              * @default 0
              */
             thicker_cm: number;
+            /**
+             * Why
+             * @default
+             */
+            why: string;
         };
         /**
          * LinkIn
@@ -3674,6 +3696,11 @@ export interface components {
              * @default 0
              */
             thicker_cm: number;
+            /**
+             * Why
+             * @default
+             */
+            why: string;
         };
         /**
          * LocalIn

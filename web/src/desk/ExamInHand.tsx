@@ -18,7 +18,7 @@ import { filterOf, GRID_RATIOS, METHOD, usualLevel } from "../ui/words";
 import { Checks } from "./exam/Checks";
 import { HowTo } from "./exam/HowTo";
 import { NoLine } from "./exam/NoLine";
-import { Quiet } from "./exam/Quiet";
+import { Quiet } from "../ui/Quiet";
 import { RunSheet } from "./exam/RunSheet";
 import { ThicknessRuler } from "./measure/ThicknessRuler";
 import { measuredSoFar, personOf, viewOf } from "./request";

@@ -173,6 +173,7 @@ export const CHOICES: Choices = {
   reject_reasons: { motion: "Patient moved" },
   general_cautions: ["A starting point under local protocol."],
   words: {},
+  kvp_habits: [],
   checks: ["Name and date of birth read back"],
 };
 

@@ -33,12 +33,13 @@ Status = Literal["draft", "proposed", "approved", "superseded"]
 @dataclass(frozen=True, slots=True)
 class Link:
     """How a line follows another of its chart: for a patient who measures thicker_cm less there, the kVp of that line plus
-    kvp_added and its mAs times mas_factor. to: the key of the line followed."""
+    kvp_added and its mAs times mas_factor. to: the key of the line followed. why: the reason, as the department gives it."""
 
     to: int
     kvp_added: float = 0.0
     mas_factor: float = 1.0
     thicker_cm: float = 0.0
+    why: str = ""
 
 
 @dataclass(frozen=True, slots=True)

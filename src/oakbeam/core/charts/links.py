@@ -7,7 +7,7 @@ from __future__ import annotations
 
 import math
 from collections.abc import Sequence
-from dataclasses import replace
+from dataclasses import dataclass, replace
 
 from oakbeam.core.charts.line import THICKNESS_RANGE_CM, ChartLine, Link
 from oakbeam.core.charts.systems import Band, Banded, FixedKvp, Levelled, MasRule, Point, VariableKvp
@@ -16,7 +16,19 @@ from oakbeam.core.physics import rules_of_thumb
 
 KVP_ADDED_RANGE = (-40.0, 40.0)
 MAS_FACTOR_RANGE = (0.1, 10.0)
+MOST_WHY = 200
 THICKER_RANGE_CM = (-20.0, 20.0)
+
+
+@dataclass(frozen=True, slots=True)
+class KvpHabit:
+    """What departments often add [kVp] for a view to that of another at the same mAs, and why: offered where a chart has
+    both lines, never put in by itself."""
+
+    projection: str
+    follows: str
+    kvp_added: float
+    why: str
 
 
 def scaled(law: MasRule, mas_factor: float, kvp_added: float = 0.0, thicker_cm: float = 0.0) -> MasRule:
@@ -50,6 +62,8 @@ def follow(line: ChartLine, parent: ChartLine, link: Link) -> ChartLine:
     within("link.kvp_added", link.kvp_added, *KVP_ADDED_RANGE, "kVp")
     within("link.mas_factor", link.mas_factor, *MAS_FACTOR_RANGE, "")
     within("link.thicker_cm", link.thicker_cm, *THICKER_RANGE_CM, "cm")
+    if len(link.why) > MOST_WHY:
+        raise Refusal("Too long", f"A reason has at most {MOST_WHY} characters.", None, "link.why")
     low = max(THICKNESS_RANGE_CM[0], parent.range_cm[0] + link.thicker_cm)
     high = min(THICKNESS_RANGE_CM[1], parent.range_cm[1] + link.thicker_cm)
     law = cut(scaled(parent.law, link.mas_factor, link.kvp_added, link.thicker_cm), low, high)

@@ -8,6 +8,7 @@ from dataclasses import dataclass, replace
 
 import numpy as np
 
+from oakbeam.core.cache import cached_by_object
 from oakbeam.core.charts.line import ChartLine, even_steps_cm
 from oakbeam.core.charts.receptor_exposure import signals_per_mas
 from oakbeam.core.charts.systems import Banded
@@ -41,6 +42,7 @@ class Row:
     drift_di: float | None = None
 
 
+@cached_by_object(4096)
 def tabulate(line: ChartLine, projection: Projection, room: Room) -> tuple[Row, ...]:
     """The line at its range's ends and every whole (or half, for short ranges) centimetre between.
 

@@ -7,7 +7,7 @@ R'20), tube-loading relations of any imaging-physics text; see the functions for
 from __future__ import annotations
 
 import math
-from bisect import bisect_left
+from bisect import bisect_left, bisect_right
 from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass
 from itertools import pairwise
@@ -163,36 +163,35 @@ def aec_backup_mas(generator: Generator, predicted_mas: float, factor: float = A
     return station if station <= generator.mas_ceiling else generator.mas[max(0, place - 1)]
 
 
-def _pairs(generator: Generator, mas: float) -> Iterator[tuple[float, float]]:
-    """(mA, time) pairs that give the mAs, fastest first. With a time list, only pairs that land on it."""
-    for ma in reversed(generator.ma):
-        time_ms = 1000 * mas / ma
-        if generator.time_ms:
-            place = bisect_left(generator.time_ms, time_ms)
-            near = generator.time_ms[max(0, place - 1) : place + 1]
-            time_ms = min(near, key=lambda station: abs(station * ma / 1000 - mas))
-            if abs(ma * time_ms / 1000 / mas - 1) > PAIR_TOLERANCE:
-                continue
-        yield ma, time_ms
+def _time_ms(generator: Generator, ma: float, mas: float) -> float | None:
+    """The time [ms] in which a mA gives a mAs. With a time list, None where it does not land on one."""
+    time_ms = 1000 * mas / ma
+    if not generator.time_ms:
+        return time_ms
+    place = bisect_left(generator.time_ms, time_ms)
+    near = min(generator.time_ms[max(0, place - 1) : place + 1], key=lambda station: abs(station - time_ms))
+    return near if abs(near / time_ms - 1) <= PAIR_TOLERANCE else None
 
 
-def _held_pairs(generator: Generator, name: SpotName, mas: float, time_ceiling_ms: float) -> list[tuple[float, float]]:
+def _held_pairs(generator: Generator, name: SpotName, mas: float, time_ceiling_ms: float) -> Iterator[tuple[float, float]]:
     """(mA, time) pairs as they are tried for a held exposure: within the time that avoids motion the usual mA, then less,
     then more; beyond it the fastest first."""
-
-    def later(pair: tuple[float, float]) -> tuple[bool, bool, float]:
-        ma, time_ms = pair
-        if time_ms > time_ceiling_ms:
-            return True, False, time_ms
-        return False, ma > USUAL_MA[name], abs(ma - USUAL_MA[name])
-
-    return sorted(_pairs(generator, mas), key=later)
+    usual, slow = bisect_right(generator.ma, USUAL_MA[name]), []
+    for ma in (*reversed(generator.ma[:usual]), *generator.ma[usual:]):
+        time_ms = _time_ms(generator, ma, mas)
+        if time_ms is None:
+            continue
+        if time_ms <= time_ceiling_ms:
+            yield ma, time_ms
+        else:
+            slow.append((ma, time_ms))
+    yield from sorted(slow, key=lambda pair: pair[1])
 
 
 def _breathing_pairs(generator: Generator, mas: float) -> list[tuple[float, float]]:
-    slow_first = list(_pairs(generator, mas))[::-1]
+    slow_first = [(ma, _time_ms(generator, ma, mas)) for ma in generator.ma]
     for low, high in (BREATHING_WANTED_MS, BREATHING_ACCEPTED_MS):
-        if fitting := [pair for pair in slow_first if low <= pair[1] <= high]:
+        if fitting := [(ma, time_ms) for ma, time_ms in slow_first if time_ms is not None and low <= time_ms <= high]:
             return fitting
     return []
 

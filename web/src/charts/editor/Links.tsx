@@ -2,11 +2,13 @@ import { useState } from "react";
 
 import { linkTo } from "../../api/bench";
 import type { Schemas } from "../../api/client";
-import type { Line, Projection } from "../../api/queries";
+import { useChoices, type Line, type Projection } from "../../api/queries";
 import { Button } from "../../ui/Button";
 import { NumberField } from "../../ui/NumberField";
 import { Select } from "../../ui/Select";
 import { LengthField } from "../../ui/LengthField";
+import { Quiet } from "../../ui/Quiet";
+import { TextField } from "../../ui/TextField";
 import { usePreferences } from "../../ui/preferences";
 import { fromCm, signed, trimmed, type Unit } from "../../ui/units";
 import { grid } from "../../ui/words";
@@ -39,6 +41,15 @@ export function Links({ chart, line, lines, name, projections, editable, onChang
       one.link?.to !== line.key &&
       projections.get(one.projection)?.region === own?.region,
   );
+  const habits = useChoices().data?.kvp_habits ?? [];
+  const offered = near.flatMap((one) => {
+    const habit = habits.find(
+      (it) =>
+        it.projection === line.projection && it.follows === one.projection && one.support === line.support,
+    );
+    const same = link?.to === one.key && link?.kvp_added === habit?.kvp_added;
+    return habit && one.key != null && !same ? [{ one, habit, to: one.key }] : [];
+  });
   const changed = JSON.stringify(link) !== JSON.stringify(line.link ?? null);
   const label = (one: Line) => `${name(one)}, ${grid(one.grid_ratio).toLowerCase()}`;
   if (!editable && !parent && children.length === 0) return null;
@@ -95,6 +106,27 @@ export function Links({ chart, line, lines, name, projections, editable, onChang
               />
             </div>
           )}
+          {offered.map(({ one, habit, to }) => (
+            <p key={to} className="mt-1 text-note text-ink-2">
+              <Quiet
+                onClick={() =>
+                  setLink({ to, kvp_added: habit.kvp_added, mas_factor: 1, thicker_cm: 0, why: habit.why })
+                }
+              >
+                {label(one)} {signed(habit.kvp_added, 0)} kVp
+              </Quiet>{" "}
+              is a habit of some departments: {habit.why}
+            </p>
+          ))}
+          {link && (
+            <TextField
+              key={`${link.to} ${link.kvp_added}`}
+              id="link-why"
+              label="Why"
+              value={link.why ?? ""}
+              onChange={(why) => setLink({ ...link, why })}
+            />
+          )}
           {changed && (
             <Button className="mt-2" onClick={() => onChange(link)}>
               {link ? "Follow with these" : "Let it stand alone"}
@@ -112,5 +144,5 @@ function wordsOf(link: Link, unit: Unit): string {
     ...(link.mas_factor && link.mas_factor !== 1 ? [`mAs ×${trimmed(link.mas_factor, 3)}`] : []),
     ...(link.thicker_cm ? [`${signed(fromCm(link.thicker_cm, unit))} ${unit} thicker`] : []),
   ];
-  return parts.join(", ") || "the same numbers";
+  return [parts.join(", ") || "the same numbers", link.why].filter(Boolean).join(". ");
 }

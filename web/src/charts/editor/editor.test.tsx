@@ -3,7 +3,17 @@ import { describe, expect, it, vi } from "vitest";
 
 import type { Schemas } from "../../api/client";
 import type { Line } from "../../api/queries";
-import { BANDED, CHART, FIXED, LEVELLED, PROJECTIONS, ROOM, tableOf } from "../../testing/clinic";
+import {
+  CHOICES,
+  BANDED,
+  CHART,
+  FIXED,
+  LEVELLED,
+  PROJECTIONS,
+  ROOM,
+  start,
+  tableOf,
+} from "../../testing/clinic";
 import {
   button,
   enter,
@@ -260,7 +270,7 @@ describe("families of lines", () => {
     ...FIXED,
     id: 5,
     key: 5,
-    link: { to: 1, kvp_added: -4, mas_factor: 0.5, thicker_cm: 2 },
+    link: { to: 1, kvp_added: -4, mas_factor: 0.5, thicker_cm: 2, why: "" },
   };
   const names = new Map(PROJECTIONS.map((one) => [one.id, one]));
   function family(line: Line, editable: boolean) {
@@ -305,6 +315,22 @@ describe("families of lines", () => {
     press("Follow with these");
     expect(server.last("GET /api/charts/11/lines/3/link").query.get("to")).toBe("1");
     expect(onChange).toHaveBeenCalledWith({ to: 1, kvp_added: -3, mas_factor: 1.1, thicker_cm: 0 });
+  });
+
+  it("a habit of departments is offered with its reason where both lines stand, and goes in with it", async () => {
+    const habit = { projection: "lspine-ap", follows: "lspine-ap", kvp_added: 5, why: "Thicker so." };
+    serve({ "GET /api/start": { ...start(), choices: { ...CHOICES, kvp_habits: [habit] } } });
+    const onChange = family({ ...LEVELLED, link: null }, true);
+    fireEvent.click((await screen.findAllByRole("button", { name: /\+5 kVp/ }))[0] as HTMLElement);
+    expect((screen.getByLabelText("Why") as HTMLInputElement).value).toBe("Thicker so.");
+    press("Follow with these");
+    expect(onChange).toHaveBeenCalledWith({
+      to: 1,
+      kvp_added: 5,
+      mas_factor: 1,
+      thicker_cm: 0,
+      why: "Thicker so.",
+    });
   });
 
   it("and can stand alone again", async () => {

@@ -5,7 +5,7 @@ import { Button } from "../../ui/Button";
 import { Said } from "../../ui/Said";
 import { projectionName } from "../../ui/words";
 import { type Act } from "../useDesk";
-import { Quiet } from "./Quiet";
+import { Quiet } from "../../ui/Quiet";
 
 /** What to do for a patient who cannot be positioned as the view asks, and the view that takes its place. */
 export function CannotDoThis({

@@ -5,7 +5,7 @@ import type { Choices, Projection, TechniqueResponse } from "../../api/queries";
 import { useHand, withFingers } from "../../ui/hand";
 import { Said } from "../../ui/Said";
 import { receptorSize, type Unit } from "../../ui/units";
-import { letGo } from "../letGo";
+import { letGo } from "../../ui/letGo";
 import { turnWords } from "../setup/turnWords";
 import { digitNames } from "../../ui/words";
 import { type DeskState, type Digit, type Side, sideOf, type Stop } from "../state";

@@ -10,7 +10,7 @@ import { type DeskState, type Overrides, type Stop } from "../state";
 import { type Act } from "../useDesk";
 import { turnWords } from "./turnWords";
 import { Said } from "../../ui/Said";
-import { Quiet } from "../exam/Quiet";
+import { Quiet } from "../../ui/Quiet";
 
 type Facts = DeskState["facts"];
 

@@ -1,6 +1,6 @@
 import type { ComponentProps } from "react";
 
-import { letGo } from "../letGo";
+import { letGo } from "./letGo";
 
 /** A press of little weight in a line of text, which it reaches beyond: the line stays as low as its words. */
 export function Quiet({ className = "", onClick, ...rest }: ComponentProps<"button">) {
