@@ -33,7 +33,9 @@ def violations(page: Page, themes: tuple[str, ...] = ("day", "night")) -> list[s
     Of a long table or list its first rows are shown, since two thousand cells alike cost ten seconds.
     """
     found = []
-    page.add_style_tag(content="tr:nth-child(n+12), li:nth-child(n+12) { display: none }").evaluate("one => one.id = 'short'")
+    page.add_style_tag(content="tr:nth-child(n+12), li:nth-child(n+12) { display: none }").evaluate(
+        "one => one.id = 'short'"
+    )
     for theme in themes:
         page.evaluate("theme => { document.documentElement.dataset.theme = theme }", theme)
         only = {} if theme == themes[-1] else {"runOnly": ["color-contrast"]}

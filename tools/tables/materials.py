@@ -67,6 +67,8 @@ MATERIALS: dict[str, Material] = {
     "csi": Material({53: 0.488451, 55: 0.511549}, 1.0),
     "bafbr": Material({9: 0.080417, 35: 0.338236, 56: 0.581347}, 1.0),
     "gd2o2s": Material({8: 0.084527, 16: 0.084690, 64: 0.830783}, 1.0),
+    "titanium": Material({22: 1.0}, 4.54),
+    "cobalt-chrome": Material({24: 0.28, 27: 0.66, 42: 0.06}, 8.4),  # the usual alloy of joint replacements
 }
 """The three receptors have unit density: their thickness is a coverage in g/cm²."""
 

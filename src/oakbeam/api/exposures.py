@@ -240,10 +240,11 @@ def record(store: Store, asked: ExposureRequest, actor: str) -> Recorded:
         kap_mgycm2=kap * scale if kap is not None and scale is not None else None,
         reject_reason=asked.reject_reason,
         findings=tuple(asked.findings),
-        # Of a thickness or a distance that was only estimated an image says nothing sure about the line.
+        # Of a thickness or a distance that was only estimated, or with metal in it, an image says nothing sure of the line.
         reliable=(judgement.evaluation.reliable if judgement else True)
         and not found.thickness.estimated
-        and not setup.sid_guessed,
+        and not setup.sid_guessed
+        and found.patient.hardware is None,
         age_band=asked.technique.patient.age_band if asked.technique.patient else None,
         study_key=asked.study_key,
         note=asked.note,

@@ -40,6 +40,7 @@ class PatientRequest(RequestBody):
     sex: Sex | None = None
     conditions: Annotated[list[Key], Field(max_length=10, default_factory=list)]
     cast: Key | None = None
+    hardware: Annotated[Key | None, Field(description="metal in the part")] = None
     contrast: Key | None = None
     cannot_keep_still: bool = False
 
@@ -167,6 +168,7 @@ def look_up(store: Store, asked: TechniqueRequest) -> Asked:
         person.age_band,
         tuple(catalogue.modifier(key, "additive", "destructive") for key in person.conditions),
         catalogue.modifier(person.cast, "cast") if person.cast else None,
+        catalogue.modifier(person.hardware, "hardware") if person.hardware else None,
         catalogue.modifier(person.contrast, "contrast") if person.contrast else None,
         person.cannot_keep_still,
         thickness.spread_cm,

@@ -13,7 +13,16 @@ from functools import cache
 from importlib.resources import files
 from typing import Any, TypeVar
 
-from oakbeam.catalogue.loader import CatalogueError, Entry, exams_of, overlaid, projections_of, read_toml, shipped_entries
+from oakbeam.catalogue.loader import (
+    REGIONS,
+    CatalogueError,
+    Entry,
+    exams_of,
+    overlaid,
+    projections_of,
+    read_toml,
+    shipped_entries,
+)
 from oakbeam.core.charts.links import KvpHabit
 from oakbeam.core.errors import Refusal
 from oakbeam.core.exam.order import Exam
@@ -109,6 +118,7 @@ def modifiers() -> Mapping[str, Modifier]:
                 **entry,
                 "overlay": (overlay[0], float(overlay[1])) if overlay else None,
                 "kvp_window": (float(window[0]), float(window[1])) if window else None,
+                "regions": tuple(entry.get("regions", ())),
             }
         )
         if modifier.id in loaded:
@@ -117,6 +127,10 @@ def modifiers() -> Mapping[str, Modifier]:
             raise CatalogueError(f"modifier {modifier.id}: exactly one of mas_factor, kvp_percent, kvp_added, kvp_window")
         if (modifier.kind == "contrast") != (modifier.kvp_window is not None):
             raise CatalogueError(f"modifier {modifier.id}: a kvp_window is for contrast media, and they have nothing else")
+        if (modifier.kind == "hardware") != (0 < modifier.shadows < 1 and modifier.overlay is not None):
+            raise CatalogueError(f"modifier {modifier.id}: metal, and only that, shadows a share of the field")
+        if not set(modifier.regions) <= set(REGIONS):
+            raise CatalogueError(f"modifier {modifier.id}: regions must be some of {', '.join(REGIONS)}")
         loaded[modifier.id] = modifier
     return loaded
 

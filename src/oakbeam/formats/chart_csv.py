@@ -47,6 +47,7 @@ PLAIN = (
     "follows",
     "plus_kvp",
     "times_mas",
+    "follows_why",
     "projection",
     "support",
     "receptor",

@@ -3740,10 +3740,11 @@ export interface components {
         };
         /**
          * Modifier
-         * @description A condition or a cast: what it changes once, on a chart value for a normal patient.
+         * @description A condition, a cast, metal in the part or a contrast medium: what it changes once, on a chart value for a normal patient.
          *
          *     Exactly one of mas_factor (x), kvp_percent (%), kvp_added (kVp) or, for a contrast medium, kvp_window is set. overlay:
          *     what the physics model puts in the beam for it, material and thickness [cm]; None where the model has no opinion.
+         *     shadows: the share of the field that metal lies before. regions: where it counts; empty for everywhere.
          */
         Modifier: {
             /** Id */
@@ -3754,7 +3755,7 @@ export interface components {
              * Kind
              * @enum {string}
              */
-            kind: "additive" | "destructive" | "cast" | "contrast";
+            kind: "additive" | "destructive" | "cast" | "contrast" | "hardware";
             /** Mas Factor */
             mas_factor: number | null;
             /** Kvp Percent */
@@ -3773,6 +3774,16 @@ export interface components {
                 number,
                 number
             ] | null;
+            /**
+             * Shadows
+             * @default 0
+             */
+            shadows: number;
+            /**
+             * Regions
+             * @default []
+             */
+            regions: string[];
         };
         /**
          * NewChart
@@ -3929,6 +3940,11 @@ export interface components {
             conditions?: string[];
             /** Cast */
             cast?: string | null;
+            /**
+             * Hardware
+             * @description metal in the part
+             */
+            hardware?: string | null;
             /** Contrast */
             contrast?: string | null;
             /**

@@ -423,7 +423,11 @@ export function ExamInHand({
                   usualFieldCm={projection.field_cm}
                 />
               ) : panel === "patient" ? (
-                <PatientPanel choices={choices.data} state={state} act={act} answer={answer} unit={unit} />
+                <PatientPanel
+                  choices={choices.data}
+                  region={projection.region}
+                  {...{ state, act, answer, unit }}
+                />
               ) : (
                 <ExposurePanel room={room} stop={now} act={act} answer={answer} shape={shape} />
               )}

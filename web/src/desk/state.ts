@@ -70,6 +70,7 @@ export interface Patient {
   height_cm?: number;
   condition?: string;
   cast?: string;
+  hardware?: string;
   contrast?: string;
   cannot_keep_still?: true;
 }
@@ -460,7 +461,7 @@ export function reduce(state: DeskState, action: Action): DeskState {
     case "as-charted":
       return {
         ...state,
-        patient: merged(state.patient, { condition: null, cast: null, contrast: null }),
+        patient: merged(state.patient, { condition: null, cast: null, hardware: null, contrast: null }),
         stops: here(state, { setup: {}, angle_school: null }),
       };
     case "exposed": {
@@ -478,4 +479,6 @@ export function reduce(state: DeskState, action: Action): DeskState {
 /** How many things differ from the chart, and from a patient of whom nothing is known, for the view in hand. */
 export const changesOf = (state: DeskState) =>
   Object.keys(state.stops[state.at]?.setup ?? {}).length +
-  [state.patient.condition, state.patient.cast, state.patient.contrast].filter(Boolean).length;
+  [state.patient.condition, state.patient.cast, state.patient.hardware, state.patient.contrast].filter(
+    Boolean,
+  ).length;

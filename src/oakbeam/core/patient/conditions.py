@@ -11,21 +11,29 @@ from oakbeam.core.physics import rules_of_thumb
 
 @dataclass(frozen=True, slots=True)
 class Modifier:
-    """A condition or a cast: what it changes once, on a chart value for a normal patient.
+    """A condition, a cast, metal in the part or a contrast medium: what it changes once, on a chart value for a normal
+    patient.
 
     Exactly one of mas_factor (x), kvp_percent (%), kvp_added (kVp) or, for a contrast medium, kvp_window is set. overlay:
     what the physics model puts in the beam for it, material and thickness [cm]; None where the model has no opinion.
+    shadows: the share of the field that metal lies before. regions: where it counts; empty for everywhere.
     """
 
     id: str
     name: str
-    kind: Literal["additive", "destructive", "cast", "contrast"]
+    kind: Literal["additive", "destructive", "cast", "contrast", "hardware"]
     mas_factor: float | None
     kvp_percent: float | None
     kvp_added: float | None
     note: str
     overlay: tuple[str, float] | None = None
     kvp_window: tuple[float, float] | None = None
+    shadows: float = 0.0
+    regions: tuple[str, ...] = ()
+
+    def counts_in(self, region: str) -> bool:
+        """Whether it changes anything in a region of the body."""
+        return not self.regions or region in self.regions
 
 
 def exposure_worth(modifier: Modifier, kvp: float) -> float:

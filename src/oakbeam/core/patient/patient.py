@@ -17,9 +17,10 @@ class Patient:
     """thickness_cm is measured along the central ray in the exposure position. A measured thickness already holds the
     habitus and the age, so these change no number here; they only raise cautions.
 
-    contrast: a contrast medium, whose kVp window is kept. cannot_keep_still: half the usual time is allowed.
-    thickness_spread_cm: one standard deviation of the thickness, more for an estimate; it widens the forecast's band.
-    thickness_confirmed: read again and so, however odd. weight_kg: for the level of dose that holds for a child.
+    hardware: metal in the part. contrast: a contrast medium, whose kVp window is kept. cannot_keep_still: half the usual
+    time is allowed. thickness_spread_cm: one standard deviation of the thickness, more for an estimate; it widens the
+    forecast's band. thickness_confirmed: read again and so, however odd. weight_kg: for the level of dose that holds for a
+    child.
     """
 
     thickness_cm: float
@@ -27,6 +28,7 @@ class Patient:
     age_band: AgeBand | None = None
     conditions: tuple[Modifier, ...] = ()
     cast: Modifier | None = None
+    hardware: Modifier | None = None
     contrast: Modifier | None = None
     cannot_keep_still: bool = False
     thickness_spread_cm: float = CALIPER_SPREAD_CM

@@ -77,7 +77,7 @@ def work_out(
     filter_step(running, charted, wanted)
     receptor_step(running, charted, wanted)
     field_step(running, line, patient, wanted)
-    patient_steps(running, patient, wanted)
+    patient_steps(running, projection, patient, wanted)
     return WorkedOut(wanted, running)
 
 
@@ -125,7 +125,7 @@ def derive(
     by_aec = resolved.exposure_control == "aec" and not by_hand
     kvp, mas = (exact_kvp, exact_mas) if by_aec else (setting.kvp, setting.mas)
     delivered = mas / (wanted.mas * exposure_factor(wanted, kvp))
-    expected = forecast(running.model, resolved, setting, delivered, running.line_di, seen, line)
+    expected = forecast(running.model, resolved, setting, delivered, running.line_di, seen, line, running.metal_di)
     expected = expected.held_against(dose_levels(projection, patient))
     technique = _technique(room, resolved, setting, exact_mas)
     if running.method == "rules" and abs(apart_di) > APART_DI and resolved.exposure_control != "aec":

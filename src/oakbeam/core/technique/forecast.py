@@ -94,13 +94,15 @@ def forecast(
     line_di: float | None = None,
     seen: Seen = NOTHING_SEEN,
     line: ChartLine | None = None,
+    metal_di: float = 0.0,
 ) -> Forecast:
     """What to expect from a generator setting at this distance, thickness and field.
 
     The index is the best estimate of what will happen, whatever method made the technique: where the line's images come out
     (`standing`), moved by the model's ratio from the line's own conditions. Where the model has no answer, and under AEC,
     which holds the exposure itself, delivered stands in: receptor exposure over the wanted one, by the method taken.
-    line_di: the model's own index of the line. model stands at the setting. Dose comes from the room's measured output; what
+    line_di: the model's own index of the line. metal_di: what metal takes off the index, no better known than by half. model
+    stands at the setting. Dose comes from the room's measured output; what
     the model adds is left out where it has no answer.
     """
     room, projection, receptor = model.room, model.projection, setup.receptor
@@ -125,7 +127,8 @@ def forecast(
             known = standing(line_di, model_spread, patient_spread, seen, line)
             di = known.mean_di + (di if line_di is None or model_di is None else model_di - line_di)
         guess = SID_GUESS_SPREAD_DI if setup.sid_guessed and setup.exposure_control != "aec" else 0.0
-        half = BAND_80 * math.hypot(known.spread_di, known.patient_di, guess)
+        di += metal_di
+        half = BAND_80 * math.hypot(known.spread_di, known.patient_di, guess, metal_di / 2)
         low, high = di - half, di + half
         if kerma_mgy is not None:
             entrance = kerma_mgy * float(beam.backscatter_factor[0])

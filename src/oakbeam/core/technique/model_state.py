@@ -12,6 +12,7 @@ from oakbeam.core.charts.line import ChartLine
 from oakbeam.core.equipment.room import Filter, Receptor, Room, Support
 from oakbeam.core.equipment.room_beam import beam_setup, output_scale, wanted_rqa5_ugy
 from oakbeam.core.errors import Refusal
+from oakbeam.core.patient.conditions import Modifier
 from oakbeam.core.patient.patient import CALIPER_SPREAD_CM, Patient
 from oakbeam.core.physics.beam.model import KVP_RANGE, Beam, BeamSetup
 from oakbeam.core.projection import Projection
@@ -114,6 +115,13 @@ class ModelState:
         """Deviation index that a mAs gives here, by the model alone; None where it has no answer."""
         wanted = self.wanted()
         return None if wanted is None else 10 * math.log10(mas / wanted)
+
+    def behind_metal(self, metal: Modifier) -> float | None:
+        """The share of the signal that is left, averaged over the field, where metal lies before a part of it; None where
+        the model has no answer."""
+        assert metal.overlay is not None
+        bare, behind = self.wanted(), self.trial(overlay=(*self.overlay, metal.overlay)).wanted()
+        return None if bare is None or behind is None else 1 - metal.shadows * (1 - bare / behind)
 
     def trial(self, **changes: object) -> ModelState:
         """The set-up with some of it changed; this one stays where it is."""

@@ -18,7 +18,7 @@ from oakbeam.core.equipment.room import Aec, Filter, Method
 from oakbeam.core.equipment.room_beam import within_receptor
 from oakbeam.core.equipment.settings import GeneratorSetting
 from oakbeam.core.errors import Refusal, within
-from oakbeam.core.patient.conditions import exposure_worth, modified, strongest
+from oakbeam.core.patient.conditions import Modifier, exposure_worth, modified, strongest
 from oakbeam.core.patient.patient import Patient
 from oakbeam.core.patient.thickness import declared_age
 from oakbeam.core.physics import geometry, rules_of_thumb
@@ -44,6 +44,8 @@ class RunningTechnique:
         self.kvp, self.mas = kvp, mas
         self.method, self.model = method, model
         self.cautions: list[Caution] = []
+        self.metal_di = 0.0
+        """What metal before a share of the field takes off the index [DI]."""
         self.line_di: float | None = None
         """Deviation index of the line's own numbers at its own conditions, by the model alone."""
         self.thickness_mas: float = mas
@@ -293,9 +295,12 @@ def field_step(running: RunningTechnique, line: ChartLine, patient: Patient, set
     )
 
 
-def patient_steps(running: RunningTechnique, patient: Patient, setup: ResolvedSetup) -> None:
-    """A condition, a contrast medium, a cast: each once."""
-    if condition := strongest(patient.conditions, running.kvp):
+def patient_steps(running: RunningTechnique, projection: Projection, patient: Patient, setup: ResolvedSetup) -> None:
+    """A condition, a contrast medium, a cast, metal: each once, and only where in the body it counts."""
+    counting = tuple(one for one in patient.conditions if one.counts_in(projection.region))
+    if elsewhere := [one.name for one in patient.conditions if one not in counting]:
+        running.caution("note", f"{' and '.join(elsewhere)}: changes nothing in this part of the body.", "one condition")
+    if condition := strongest(counting, running.kvp):
         if setup.exposure_control == "aec":
             # The chamber holds the exposure at the kVp that is set: what it will take follows, and with it back-up and dose.
             factor, kvp = exposure_worth(condition, running.kvp), running.kvp
@@ -305,7 +310,7 @@ def patient_steps(running: RunningTechnique, patient: Patient, setup: ResolvedSe
             why = condition.note
         running.to(condition.name, kvp, running.mas * factor, why, "rules")
         running.model.move(kvp=kvp)
-        if len(patient.conditions) > 1:
+        if len(counting) > 1:
             running.caution(
                 "warning",
                 f"Conditions are not stacked: only {condition.name.lower()}, the strongest, was applied.",
@@ -321,6 +326,26 @@ def patient_steps(running: RunningTechnique, patient: Patient, setup: ResolvedSe
             running.model.move(kvp=kvp)
         elif factor != 1 or by_model is not None:
             running.change(cast.name, factor, by_model, cast.note)
+    if (metal := patient.hardware) and metal.counts_in(projection.region):
+        _metal(running, metal, setup)
+
+
+def _metal(running: RunningTechnique, metal: Modifier, setup: ResolvedSetup) -> None:
+    """Metal before a share of the field: by hand nothing changes, but the index reads low; a chamber behind it waits."""
+    kept = running.model.behind_metal(metal)
+    if kept is None:
+        running.caution("note", f"{metal.name}: outside what the physics model covers; {metal.note}", "metal")
+        return
+    low_di = 10 * math.log10(kept)
+    if setup.exposure_control == "aec":
+        why = f"Where the chamber sees as much metal as the field, it waits ×{1 / kept:.2f} for it."
+        running.to(metal.name, running.kvp, running.mas / kept, why, "model")
+        text = f"{metal.name} over a chamber: the rest is over-exposed ×{1 / kept:.2f} or more. Another chamber, or manual."
+        running.caution("warning", text, "metal")
+        return
+    running.metal_di = low_di
+    text = f"{metal.name}: the index reads about {-low_di:.1f} DI lower by the metal alone. Judge the bone beside it."
+    running.caution("note", f"{text} {metal.note}", "metal")
 
 
 def _contrast(running: RunningTechnique, name: str, note: str, window: tuple[float, float]) -> None:

@@ -21,7 +21,13 @@ interface Entry {
   findings: Finding[];
 }
 
-const BLANK: Entry = { kvp: null, mas: null, result: null, findings: [] };
+/** Metal that was said before the exposure is seen in the image too: the index does not speak for the part. */
+const blank = (request: TechniqueRequest): Entry => ({
+  kvp: null,
+  mas: null,
+  result: null,
+  findings: request.patient?.hardware ? ["metal"] : [],
+});
 
 /** For the next patient: nothing of the last one stays. */
 export const forgetTyped = () => forgetDrafts("judging");
@@ -58,7 +64,7 @@ export function useJudging({
   onRejected,
 }: Props) {
   const place = `judging ${room.id} ${stop} ${projection.id}`;
-  const [entry, setEntry] = useDraft<Entry>(place, () => BLANK);
+  const [entry, setEntry] = useDraft<Entry>(place, () => blank(request));
   const [confirmed, setConfirmed] = useState("");
   const record = useRecord();
   const readOut = useReadOut();
@@ -135,7 +141,7 @@ export function useJudging({
     if (done || !record.isSuccess) return;
     record.reset();
     setConfirmed("");
-    setEntry(BLANK);
+    setEntry(blank(request));
   }
 
   /** Asks the receptor (a simulated one) for the index of what was really set; under AEC the chamber sets the mAs. */

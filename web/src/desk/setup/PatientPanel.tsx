@@ -35,17 +35,24 @@ interface Props {
   act: Act;
   answer: TechniqueResponse | undefined;
   unit: Unit;
+  /** Where in the body the view is. */
+  region: string;
 }
 
 /** Who lies there, as far as the technique asks, and what was counted into the reading. */
-export function PatientPanel({ choices, state, act, answer, unit }: Props) {
+export function PatientPanel({ choices, state, act, answer, unit, region }: Props) {
   const { patient } = state;
   const set = (change: { [K in keyof Patient]?: Patient[K] | null }) => act({ do: "patient", change });
   const pick = (value: string) => (value === "none" ? null : value);
   const modifiers = (...kinds: string[]) => [
     { value: "none", label: "None" },
     ...(choices?.modifiers ?? [])
+      // What changes nothing in this part of the body is not offered for it; what was said before stays to be seen.
       .filter((one) => kinds.includes(one.kind))
+      .filter(
+        ({ id, regions }) =>
+          !regions?.length || regions.includes(region) || Object.values(patient).includes(id),
+      )
       .map((one) => ({ value: one.id, label: one.name })),
   ];
   const odd = answer?.cautions.some((one) => one.cites === "caliper plausibility");
@@ -120,6 +127,13 @@ export function PatientPanel({ choices, state, act, answer, unit }: Props) {
         onChange={(id) => set({ cast: pick(id) })}
       />
       <Select
+        label="Metal in the part"
+        labelled
+        value={patient.hardware ?? "none"}
+        options={modifiers("hardware")}
+        onChange={(id) => set({ hardware: pick(id) })}
+      />
+      <Select
         label="Contrast medium"
         labelled
         value={patient.contrast ?? "none"}
@@ -129,6 +143,7 @@ export function PatientPanel({ choices, state, act, answer, unit }: Props) {
       <Select
         label="Keeps still"
         labelled
+        className="col-span-2"
         value={patient.cannot_keep_still ? "no" : "yes"}
         options={[
           { value: "yes", label: "Yes" },
