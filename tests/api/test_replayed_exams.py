@@ -28,6 +28,7 @@ def replayed(demo: TestClient, exam: dict) -> list[dict]:
             "projection": view["p"],
             "thickness_cm": view["cm"],
             "side": view.get("side", exam.get("side", "")),
+            "digit": exam.get("digit", ""),
             **({"setup": view["setup"]} if "setup" in view else {}),
         }
         for view in exam["views"]

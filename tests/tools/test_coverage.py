@@ -8,9 +8,6 @@ from oakbeam import catalogue
 from oakbeam.demo import clinic
 from tools import coverage
 
-# In one process, and once for it, since working everything out takes ten seconds: tests of other files may come in between.
-pytestmark = pytest.mark.xdist_group("coverage")
-
 
 @pytest.fixture(scope="session")
 def everything():

@@ -82,6 +82,7 @@ RULES: Mapping[str, Rule] = {
     # computing, nothing kept
     "POST /api/techniques": ANYONE,
     "POST /api/what-if": ANYONE,
+    "POST /api/ways": ANYONE,
     "POST /api/beam": ANYONE,
     "POST /api/run-sheets": ANYONE,
     "POST /api/read-outs": ANYONE,

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from dataclasses import dataclass
 
 from fastapi import APIRouter
@@ -9,14 +10,16 @@ from pydantic import TypeAdapter
 
 from oakbeam.api import problems
 from oakbeam.api.access import StoreHere
-from oakbeam.api.technique_request import AngleAdvice, Asked, TechniqueRequest, look_up
+from oakbeam.api.technique_request import AngleAdvice, Asked, SetupRequest, TechniqueRequest, look_up
 from oakbeam.api.types import ChartReference
 from oakbeam.core.caution import Caution
+from oakbeam.core.errors import Refusal
 from oakbeam.core.patient.thickness import Thickness as MeasuredThickness
 from oakbeam.core.technique.alternatives import DoseAxis, WhatIf, what_if
 from oakbeam.core.technique.derive import derive
 from oakbeam.core.technique.result import Derived, Figures, Forecast, Step, Technique
 from oakbeam.core.technique.trust import Trust, trust_of, trust_words
+from oakbeam.core.technique.ways import Way, ways
 from oakbeam.demo import detector
 from oakbeam.store import Store, exposures
 
@@ -41,6 +44,20 @@ class TechniqueResponse:
     turn: AngleAdvice | None
     trust: Trust
     trust_words: str
+
+
+@dataclass(frozen=True, slots=True)
+class WayResponse:
+    """One way of a view with its technique; technique, di and skin kerma [mGy] are None, with why in refused, where there is
+    none. current: as things are set now."""
+
+    way: Way
+    current: bool
+    technique: Technique | None
+    di: float | None
+    incident_air_kerma_mgy: float | None
+    unsharpness_mm: float | None
+    refused: str | None
 
 
 TECHNIQUE_RESPONSE = TypeAdapter(TechniqueResponse)
@@ -90,6 +107,46 @@ def what_else(store: StoreHere, asked: TechniqueRequest, dose: DoseAxis = "skin_
     """The choices of kVp, grid, filter and SID that give the receptor the same, with what each gains and gives, by the
     physics model. dose: the figure by which the best are picked."""
     return choices(store, asked, dose)
+
+
+def other_ways(store: Store, asked: TechniqueRequest) -> list[WayResponse]:
+    """The ways between which departments choose for the view of a request, each with its technique."""
+    found, now, _ = derive_asked(store, asked)
+    here, given = now.technique, asked.setup or SetupRequest()
+    answers = []
+    for way in ways(found.projection, found.room, found.room.support(here.support)):
+        set_so: dict[str, object] = {}
+        if way.exposure_control:
+            # Each at its own kVp: that is what the choice is between.
+            set_so = {"exposure_control": way.exposure_control, "kvp": None, "mas": None}
+        elif way.support and way.support != here.support:
+            set_so = dict.fromkeys(SETUP_OF_A_PLACE) | {"support": way.support, "grid_offset_cm": 0.0, "grid_tilt_deg": 0.0}
+        elif way.sid_cm:
+            set_so = {"sid_cm": way.sid_cm, "tube_height_cm": None, "sid_guessed": False}
+        current = (
+            (way.exposure_control or here.exposure_control, way.support or here.support)
+            == (here.exposure_control, here.support)
+        ) and (way.sid_cm is None or math.isclose(way.sid_cm, here.sid_cm, rel_tol=SAME_SID))
+        try:
+            _, other, _ = derive_asked(store, asked.model_copy(update={"setup": given.model_copy(update=set_so)}))
+        except Refusal as refused:
+            answers.append(WayResponse(way, current, None, None, None, None, refused.detail))
+            continue
+        expected = other.forecast
+        kerma, unsharp = expected.incident_air_kerma_mgy, expected.unsharpness_mm
+        answers.append(WayResponse(way, current, other.technique, expected.di, kerma, unsharp, None))
+    return answers
+
+
+SETUP_OF_A_PLACE = ("sid_cm", "tube_height_cm", "grid_ratio", "receptor", "gap_cm", "field_cm")
+"""What belongs to the support in use, and stays behind with it."""
+SAME_SID = 0.02
+
+
+@router.post("/ways", tags=["desk"])
+def list_ways(store: StoreHere, asked: TechniqueRequest) -> list[WayResponse]:
+    """Breathing or held, by hand or by AEC, on which support, at which SID: the ways of the view beside each other."""
+    return other_ways(store, asked)
 
 
 @router.post("/read-outs", tags=["technique"])

@@ -139,10 +139,11 @@ class Plan:
 
 @dataclass(frozen=True, slots=True)
 class ChartPlan:
-    """A room's chart: its name and the lines wanted."""
+    """A room's chart: its name, the lines wanted, and what it lacks, said by name."""
 
     name: str
     plans: tuple[Plan, ...]
+    lacks: str = ""
 
 
 _WIDE, _TALL = (35.0, 43.0), (20.0, 43.0)
@@ -181,6 +182,7 @@ CHARTS: Mapping[str, ChartPlan] = {
             Plan("lspine-ap", "plate-35", "table_bucky", 8, 100, 80, "levelled", 1, _TALL),
             Plan("lspine-lateral", "plate-35", "table_bucky", 8, 100, 90, "levelled", 1, _TALL),
         ),
+        "Lacks skull and sinuses, infants, whole spine and long legs: Room 1 has them.",
     ),
     "portable": ChartPlan(
         "Portable chart",
@@ -192,6 +194,7 @@ CHARTS: Mapping[str, ChartPlan] = {
             Plan("chest-pa", "panel-35", "detector", 0, 180, 90, parameter=6, field_cm=_WIDE),
             Plan("abdomen-supine", "panel-35", "detector", 6, 110, 80, parameter=4, field_cm=_WIDE),
         ),
+        "For the bedside: lacks obliques, skull and the spine but for horizontal beam; those come to Room 1.",
     ),
 }
 
@@ -240,8 +243,21 @@ def _for_children(line: ChartLine, room: Room) -> ChartLine | None:
 
 
 def _left_to_model(projection: Projection, room: Room) -> bool:
-    """Room 1 takes everything; the portable unit what is done where the patient lies; Room 2 keeps to its own lines."""
-    return room.id == "room-1" or (room.id == "portable" and projection.supports[0] == "detector")
+    """Room 1 takes everything; Room 2 limbs, pelvis and spine; the portable unit what is done where the patient lies."""
+    if room.id == "room-1":
+        return True
+    if room.id == "room-2":
+        return projection.region in ROOM_2_REGIONS and projection.child != "own" and projection.exam not in ROOM_1_ONLY
+    return projection.supports[0] == "detector" or projection.id in AT_THE_BEDSIDE
+
+
+ROOM_2_REGIONS = ("upper_limb", "shoulder", "lower_limb", "pelvis", "spine")
+ROOM_1_ONLY = ("Scoliosis", "Long legs")
+AT_THE_BEDSIDE = (
+    *("hand-lateral", "wrist-pa", "wrist-lateral", "forearm-ap", "forearm-lateral", "elbow-lateral", "humerus-ap"),
+    *("shoulder-ap-neutral", "foot-ap", "ankle-ap", "ankle-lateral", "tibfib-ap", "tibfib-lateral"),
+    *("femur-ap-distal", "femur-ap-proximal", "hip-ap", "pelvis-ap"),
+)
 
 
 def _line(plan: Plan, room: Room) -> ChartLine:

@@ -28,7 +28,7 @@ def seed(store: Store, until: datetime) -> bool:
     for place, room in enumerate(clinic.rooms()):
         rooms.save(store, room, clinic.APPROVER)
         plan = clinic.CHARTS[room.id]
-        draft = charts.add_draft(store, room.id, plan.name, clinic.AUTHOR, clinic.chart_lines(room))
+        draft = charts.add_draft(store, room.id, plan.name, clinic.AUTHOR, clinic.chart_lines(room), note=plan.lacks)
         charts.propose(store, draft.id, clinic.AUTHOR)
         chart = charts.approve(store, draft.id, clinic.APPROVER, another=True)
         made = shifts.simulate(room, chart, DEMO_EXPOSURES[room.id], until, DEMO_SEED + place)

@@ -8,8 +8,10 @@ from datetime import datetime, timedelta
 
 from oakbeam import catalogue
 from oakbeam.core.anatomy.composition import UNKNOWN_BUILD
-from oakbeam.core.charts.line import Chart
+from oakbeam.core.charts.line import Chart, ChartLine
+from oakbeam.core.equipment.generator import ExposureControl
 from oakbeam.core.equipment.room import Room
+from oakbeam.core.equipment.usual import BUCKYS
 from oakbeam.core.errors import Refusal
 from oakbeam.core.image_review import EI_RANGE, deviation_index
 from oakbeam.core.patient.patient import Patient
@@ -23,6 +25,9 @@ OTHER_SPREAD = 0.06
 CALIPER_SPREAD_CM = 0.4
 _WEIGHTS = {"chest-pa": 9, "chest-lateral": 6, "hand-pa": 4, "knee-ap": 4, "lspine-ap": 4, "lspine-lateral": 4}
 _POSITIONING_REJECTS = 0.045
+_BY_AEC = 0.3
+_BREATHING = 6
+"""How many of a room's exposures were made while the patient breathed, where it has a line for the thoracic spine."""
 
 
 def simulate(room: Room, chart: Chart, count: int, until: datetime, seed: int, days: int = 42) -> list[Exposure]:
@@ -33,14 +38,42 @@ def simulate(room: Room, chart: Chart, count: int, until: datetime, seed: int, d
     plans = [plan for plan in CHARTS[room.id].plans if (plan.projection, plan.support) in charted]
     weights = [_WEIGHTS.get(plan.projection, 2) for plan in plans]
     made: list[Exposure] = []
+    controls = random.Random(seed + 1)
     while len(made) < count:
         plan = chance.choices(plans, weights)[0]
-        if exposure := _expose(room, chart, plan, times[len(made)], chance):
+        control: ExposureControl = "aec" if _has_chamber(room, plan) and controls.random() < _BY_AEC else "manual"
+        if exposure := _expose(room, chart, plan, times[len(made)], chance, control):
             made.append(exposure)
+    slow = [_plan_of(line) for line in chart.lines if (line.projection, line.support) == ("tspine-lateral", "table_bucky")]
+    for plan in slow:
+        places = range(0, count, count // _BREATHING)
+        drawn = [(at, _expose(room, chart, plan, times[at], controls, "breathing")) for at in places]
+        for at, exposure in drawn:
+            if exposure:
+                made[at] = exposure
     return made
 
 
-def _expose(room: Room, chart: Chart, plan: Plan, at: datetime, chance: random.Random) -> Exposure | None:
+def _has_chamber(room: Room, plan: Plan) -> bool:
+    in_a_bucky = plan.support in BUCKYS and room.aec is not None
+    return in_a_bucky and catalogue.projection(plan.projection).aec_cells != "none"
+
+
+def _plan_of(line: ChartLine) -> Plan:
+    return Plan(
+        line.projection,
+        line.receptor,
+        line.support,
+        line.grid_ratio,
+        line.sid_cm,
+        line.at(line.thickness_cm)[0],
+        field_cm=line.field_cm,
+    )
+
+
+def _expose(
+    room: Room, chart: Chart, plan: Plan, at: datetime, chance: random.Random, control: ExposureControl
+) -> Exposure | None:
     """One exposure, or None where the patient drawn does not fit the chart line."""
     projection = catalogue.projection(plan.projection)
     line = next(line for line in chart.lines if _matches(plan, line.projection, line.support))
@@ -48,7 +81,7 @@ def _expose(room: Room, chart: Chart, plan: Plan, at: datetime, chance: random.R
     true_cm = chance.triangular(small * 0.95, large * 1.05, average)
     read_cm = round(2 * chance.gauss(true_cm, CALIPER_SPREAD_CM)) / 2
     try:
-        derived = derive(line, room, projection, Patient(read_cm), Setup(), chart.grid_table)
+        derived = derive(line, room, projection, Patient(read_cm), Setup(exposure_control=control), chart.grid_table)
     except Refusal:
         return None
     set_to = derived.technique
@@ -58,7 +91,10 @@ def _expose(room: Room, chart: Chart, plan: Plan, at: datetime, chance: random.R
     bone_scale = math.exp(chance.gauss(0, body.bone_spread))
     needed = needed_mas(room, plan, true_cm, set_to.kvp, taped_cm, fat_shift, bone_scale)
     target = derived.forecast.target_ei or 250
-    ei = round(target * set_to.mas / needed * math.exp(chance.gauss(0, OTHER_SPREAD)))
+    other = math.exp(chance.gauss(0, OTHER_SPREAD))
+    # A chamber ends the exposure when it has enough, for whatever body.
+    mas = float(f"{needed:.3g}") if control == "aec" else set_to.mas
+    ei = round(target * mas / needed * other)
     ei = max(int(EI_RANGE[0]), ei)
     di = deviation_index(ei, target)
     reason = "R03" if di < -3 else chance.choice(("R01", "R01", "R02", "R06")) if _spoiled(chance) else None
@@ -71,23 +107,27 @@ def _expose(room: Room, chart: Chart, plan: Plan, at: datetime, chance: random.R
         suggested_kvp=set_to.kvp,
         suggested_mas=set_to.mas,
         kvp=set_to.kvp,
-        mas=set_to.mas,
+        mas=mas,
         sid_cm=line.sid_cm,
         support=line.support,
         grid_ratio=line.grid_ratio,
         receptor=line.receptor,
-        exposure_control="manual",
+        exposure_control=control,
         outcome="rejected" if reason else "accepted",
         ei=float(ei),
         target_ei=target,
         di=di,
-        incident_air_kerma_mgy=derived.forecast.incident_air_kerma_mgy,
-        kap_mgycm2=derived.forecast.kap_mgycm2,
+        incident_air_kerma_mgy=_of(derived.forecast.incident_air_kerma_mgy, mas / set_to.mas),
+        kap_mgycm2=_of(derived.forecast.kap_mgycm2, mas / set_to.mas),
         reject_reason=reason,
         findings=("motion",) if reason == "R06" else (),
         age_band=chance.choices(("adult", "older_adult", "15y"), (7, 2, 1))[0],
         taken_at=at.isoformat(timespec="milliseconds"),
     )
+
+
+def _of(dose: float | None, share: float) -> float | None:
+    return None if dose is None else dose * share
 
 
 def _spoiled(chance: random.Random) -> bool:

@@ -27,6 +27,7 @@ export type Line = Schemas["ChartLine"];
 export type LineTable = Schemas["LineTable"];
 export type TechniqueRequest = Schemas["TechniqueRequest"];
 export type TechniqueResponse = Schemas["TechniqueResponse"];
+export type Way = Schemas["WayResponse"];
 export type Choice = Schemas["Choice"];
 export type Readings = Schemas["Readings"];
 export type Fit = Schemas["FitOut"];
@@ -252,6 +253,14 @@ export const useWhatIf = (request: TechniqueRequest, dose: Schemas["WhatIf"]["do
     gcTime: 30_000,
   });
 
+/** The methods of a view beside each other; asked for only while they are looked at. */
+export const useWays = (request: TechniqueRequest) =>
+  useQuery({
+    queryKey: ["ways", request],
+    queryFn: ({ signal }) => unwrap<Way[]>(client.POST("/api/ways", { body: request, signal })),
+    gcTime: 30_000,
+  });
+
 export const usePreview = (room: string, request: Schemas["AcceptedExposureIn"] | null) =>
   useQuery({
     queryKey: ["preview", room, request],
@@ -311,7 +320,7 @@ export function useChange<In, Out>(change: (given: In) => Promise<Out>, touches:
   });
 }
 
-export const CHARTS = ["start", "charts", "tables", "technique", "what-if", "bench"];
+export const CHARTS = ["start", "charts", "tables", "technique", "what-if", "ways", "bench"];
 const ROOMS = ["room-history", ...CHARTS];
 const CATALOGUE = ["start", "local", "page", "technique", "run-sheet", "search"];
 const LOG = ["exposures", "trend", "technique"];

@@ -1227,6 +1227,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/ways": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * List Ways
+         * @description Breathing or held, by hand or by AEC, on which support, at which SID: the ways of the view beside each other.
+         */
+        post: operations["list_ways_api_ways_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/read-outs": {
         parameters: {
             query?: never;
@@ -3740,7 +3760,8 @@ export interface components {
         };
         /**
          * Modifier
-         * @description A condition, a cast, metal in the part or a contrast medium: what it changes once, on a chart value for a normal patient.
+         * @description A condition, a cast, metal in the part or a contrast medium: what it changes once, on a chart value for a normal
+         *     patient.
          *
          *     Exactly one of mas_factor (x), kvp_percent (%), kvp_added (kVp) or, for a contrast medium, kvp_window is set. overlay:
          *     what the physics model puts in the beam for it, material and thickness [cm]; None where the model has no opinion.
@@ -5527,6 +5548,46 @@ export interface components {
              * @enum {string}
              */
             digit: "" | "1" | "2" | "3" | "4" | "5" | "all";
+        };
+        /**
+         * Way
+         * @description One way: of what it is a choice, its name and reason, and what it sets; None: left as it stands. sid_cm: in cm.
+         */
+        Way: {
+            /**
+             * Of
+             * @enum {string}
+             */
+            of: "exposure control" | "support" | "SID";
+            /** Name */
+            name: string;
+            /** Why */
+            why: string;
+            /** Exposure Control */
+            exposure_control?: ("manual" | "aec" | "breathing") | null;
+            /** Support */
+            support?: ("tabletop" | "table_bucky" | "upright_bucky" | "detector") | null;
+            /** Sid Cm */
+            sid_cm?: number | null;
+        };
+        /**
+         * WayResponse
+         * @description One way of a view with its technique; technique, di and skin kerma [mGy] are None, with why in refused, where there is
+         *     none. current: as things are set now.
+         */
+        WayResponse: {
+            way: components["schemas"]["Way"];
+            /** Current */
+            current: boolean;
+            technique: components["schemas"]["Technique"] | null;
+            /** Di */
+            di: number | null;
+            /** Incident Air Kerma Mgy */
+            incident_air_kerma_mgy: number | null;
+            /** Unsharpness Mm */
+            unsharpness_mm: number | null;
+            /** Refused */
+            refused: string | null;
         };
         /**
          * WhatIf
@@ -10599,6 +10660,75 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["WhatIf"];
+                };
+            };
+            /** @description Nobody is signed in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not for this role, or not from here */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description There is no such thing */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The present state does not allow it */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Refused; says what is allowed */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    list_ways_api_ways_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["TechniqueRequest"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["WayResponse"][];
                 };
             };
             /** @description Nobody is signed in */

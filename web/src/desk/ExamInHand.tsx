@@ -44,6 +44,7 @@ import {
 } from "./state";
 import { Cautions } from "./technique/Cautions";
 import { Forecast, MoreFigures } from "./technique/Forecast";
+import { Methods } from "./technique/Methods";
 import { Numbers } from "./technique/Numbers";
 import { Steps } from "./technique/Steps";
 import { WhatIf } from "./technique/WhatIf";
@@ -53,7 +54,7 @@ import { Said } from "../ui/Said";
 const PANELS = ["set-up", "patient", "exposure"] as const;
 type Panel = (typeof PANELS)[number];
 
-const BESIDES = ["steps", "picture", "what-if"] as const;
+const BESIDES = ["steps", "picture", "what-if", "methods"] as const;
 type Beside = (typeof BESIDES)[number];
 
 /** What stands beside the numbers, which stays from view to view. */
@@ -246,6 +247,12 @@ export function ExamInHand({
       shown: "w",
       does: "what if",
       run: () => setBeside(beside === "what-if" ? "steps" : "what-if"),
+    },
+    {
+      keys: ["o"],
+      shown: "o",
+      does: "methods, one beside the other",
+      run: () => setBeside(beside === "methods" ? "steps" : "methods"),
     },
     {
       keys: ["p"],
@@ -459,6 +466,7 @@ export function ExamInHand({
                     { value: "steps", label: "Steps" },
                     { value: "picture", label: "Picture" },
                     { value: "what-if", label: "What if" },
+                    { value: "methods", label: "Methods" },
                   ]}
                   onChange={(next) => setBeside(BESIDES.find((one) => one === next) ?? "steps")}
                 />
@@ -485,17 +493,19 @@ export function ExamInHand({
                       <MoreFigures answer={answer} unit={unit} />
                     </>
                   )
-                : beside === "picture"
-                  ? answer && <Picture answer={answer} unit={unit} act={act} />
-                  : answer && (
-                      <WhatIf
-                        request={request}
-                        room={room}
-                        unit={unit}
-                        reference={usualLevel(answer.forecast.levels)?.value ?? null}
-                        act={act}
-                      />
-                    )}
+                : beside === "methods"
+                  ? answer && <Methods {...{ request, room, unit, act }} />
+                  : beside === "picture"
+                    ? answer && <Picture answer={answer} unit={unit} act={act} />
+                    : answer && (
+                        <WhatIf
+                          request={request}
+                          room={room}
+                          unit={unit}
+                          reference={usualLevel(answer.forecast.levels)?.value ?? null}
+                          act={act}
+                        />
+                      )}
             </>
           )}
         </aside>

@@ -13,12 +13,17 @@ export function requestFor(room: Room, state: DeskState, now: Stop, projection: 
     measured: measuredSoFar(state),
     patient: personOf(state.patient),
     ...(Object.keys(state.facts).length ? { facts: state.facts } : {}),
-    ...(now.angle_school ? { angle_school: now.angle_school } : {}),
+    ...schoolsOf(now),
     digit: state.digit,
     setup: setupOf(now.setup),
     ...(state.school ? { school: state.school } : {}),
   };
 }
+
+const schoolsOf = ({ angle_school, turn_school }: Stop) => ({
+  ...(angle_school ? { angle_school } : {}),
+  ...(turn_school ? { turn_school } : {}),
+});
 
 type Setup = NonNullable<TechniqueRequest["setup"]>;
 
@@ -32,7 +37,7 @@ export const viewOf = (state: DeskState, one: Stop): NonNullable<RunSheetRequest
   setup: setupOf(one.setup),
   side: sideOf(state, one),
   digit: state.digit,
-  ...(one.angle_school ? { angle_school: one.angle_school } : {}),
+  ...schoolsOf(one),
 });
 
 /** The patient as the API takes them. */

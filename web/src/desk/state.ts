@@ -45,6 +45,7 @@ export interface Stop {
   thickness_cm: number | null;
   setup: Overrides;
   angle_school: string | null;
+  turn_school: string | null;
   /** A clearance: what was recorded, in words. A wait: when it ends, in ms since 1970. */
   recorded: string | null;
   wait_until: number | null;
@@ -142,7 +143,7 @@ export type Action =
   | { do: "thickness"; cm: number | null }
   | { do: "confirm" }
   | { do: "setup"; change: Changes<Overrides> }
-  | { do: "angle-school"; school: string | null }
+  | { do: "method-of"; of: "angle_school" | "turn_school"; school: string | null }
   | { do: "patient"; change: Changes<Patient> }
   | { do: "facts"; change: Changes<Facts> }
   | { do: "measure"; mat_cm?: number | null; jaw_cm?: number | null }
@@ -208,6 +209,7 @@ function stop(options: string[], more: Partial<Stop> = {}): Stop {
     thickness_cm: null,
     setup: {},
     angle_school: null,
+    turn_school: null,
     recorded: null,
     wait_until: null,
     ...more,
@@ -400,7 +402,7 @@ export function reduce(state: DeskState, action: Action): DeskState {
       if (!now) return state;
       const tries = state.stops.filter((one) => one.projection === now.projection && one.pair === now.pair);
       const attempt = Math.max(...tries.map((one) => one.attempt)) + 1;
-      const { projection, pair, images, thickness_cm, setup, angle_school } = now;
+      const { projection, pair, images, thickness_cm, setup, angle_school, turn_school } = now;
       const again = stop(now.options, { note: `Try ${attempt}.`, attempt });
       const stops = [...state.stops];
       stops.splice(state.at + 1, 0, {
@@ -411,6 +413,7 @@ export function reduce(state: DeskState, action: Action): DeskState {
         thickness_cm,
         setup,
         angle_school,
+        turn_school,
       });
       return { ...state, stops, at: state.at + 1, came_from: now.key, exposed: null };
     }
@@ -437,8 +440,8 @@ export function reduce(state: DeskState, action: Action): DeskState {
       const now = state.stops[state.at];
       return now ? { ...state, stops: here(state, { setup: merged(now.setup, action.change) }) } : state;
     }
-    case "angle-school":
-      return { ...state, stops: here(state, { angle_school: action.school }) };
+    case "method-of":
+      return { ...state, stops: here(state, { [action.of]: action.school }) };
     case "patient":
       return { ...state, patient: merged(state.patient, action.change) };
     case "facts":
@@ -462,7 +465,7 @@ export function reduce(state: DeskState, action: Action): DeskState {
       return {
         ...state,
         patient: merged(state.patient, { condition: null, cast: null, hardware: null, contrast: null }),
-        stops: here(state, { setup: {}, angle_school: null }),
+        stops: here(state, { setup: {}, angle_school: null, turn_school: null }),
       };
     case "exposed": {
       const key = state.stops[state.at]?.key;

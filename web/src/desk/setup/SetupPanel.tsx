@@ -247,6 +247,8 @@ function AngleAdvice({
       onChange={(cm) => fact({ [id]: cm })}
     />
   );
+  const method = (of: "angle_school" | "turn_school", school: string, all: { school: string }[]) =>
+    act({ do: "method-of", of, school: school === all[0]?.school ? null : school });
   const yesNo = (id: "waist_supported" | "shoulder_drops", label: string) => (
     <Select
       key={id}
@@ -302,9 +304,17 @@ function AngleAdvice({
           className="col-span-2"
           value={stop.angle_school ?? angle.school ?? ""}
           options={angle.schools.map((one) => ({ value: one.school, label: one.name }))}
-          onChange={(school) =>
-            act({ do: "angle-school", school: school === angle.schools[0]?.school ? null : school })
-          }
+          onChange={(school) => method("angle_school", school, angle.schools)}
+        />
+      )}
+      {turn && turn.schools.length > 1 && (
+        <Select
+          label="Turn by"
+          labelled
+          className="col-span-2"
+          value={stop.turn_school ?? turn.school ?? ""}
+          options={turn.schools.map((one) => ({ value: one.school, label: one.name }))}
+          onChange={(school) => method("turn_school", school, turn.schools)}
         />
       )}
       {asked}
