@@ -470,25 +470,22 @@ export function ExamInHand({
                   ]}
                   onChange={(next) => setBeside(BESIDES.find((one) => one === next) ?? "steps")}
                 />
-                {beside === "steps" && (
-                  <Select
-                    label="Calculated by"
-                    value={method}
-                    options={[
-                      { value: "rules", label: "Rules" },
-                      { value: "model", label: "Physics model" },
-                    ]}
-                    onChange={(next) => act({ do: "school", school: next === "model" ? "model" : "rules" })}
-                    className="w-24 2xl:w-36"
-                  />
-                )}
               </div>
               {beside === "steps"
                 ? answer && (
                     <>
                       <Steps answer={answer} />
-                      <p className="mt-2 text-note text-ink-3">
-                        Chart version {answer.chart.version}, calculated by {METHOD[method]}.
+                      <p className="mt-2 flex flex-wrap items-center gap-x-2 text-note text-ink-3">
+                        Chart version {answer.chart.version}, calculated by
+                        <Select
+                          label="Calculated by"
+                          value={method}
+                          options={Object.entries(METHOD).map(([value, label]) => ({ value, label }))}
+                          onChange={(next) =>
+                            act({ do: "school", school: next === "model" ? "model" : "rules" })
+                          }
+                          className="w-40"
+                        />
                       </p>
                       <MoreFigures answer={answer} unit={unit} />
                     </>

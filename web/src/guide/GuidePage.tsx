@@ -3,6 +3,7 @@ import { Link, useNavigate, useParams } from "react-router";
 
 import type { Choices, Exam, Page, Projection, Room } from "../api/queries";
 import { useChoices, useExams, useMay, usePage, useProjections, useSearch } from "../api/queries";
+import { Methods } from "../desk/technique/Methods";
 import { useTitle } from "../ui/address";
 import { buttonClass } from "../ui/Button";
 import { useHand, withFingers } from "../ui/hand";
@@ -11,7 +12,7 @@ import { usePreferences } from "../ui/preferences";
 import { Said } from "../ui/Said";
 import { fromCm, length, lengthsIn, receptorSize, trimmed } from "../ui/units";
 import { focusField, useKeys } from "../ui/useKeys";
-import { QUANTITY, SUPPORT } from "../ui/words";
+import { digitNames, digitWords, QUANTITY, SUPPORT } from "../ui/words";
 import { Body } from "./Body";
 import { Department } from "./Department";
 import { HandRuler } from "./HandRuler";
@@ -132,6 +133,8 @@ function List({
   );
 }
 
+const NOTHING_SAID = { mat_cm: 0, jaw_cm: 0, thickness_confirmed: false, digit: "" } as const;
+
 const intoView = (node: HTMLElement | null) => node?.scrollIntoView({ block: "center" });
 
 const CHILD: Record<string, string> = {
@@ -217,8 +220,20 @@ function Sheet({
               ]}
             />
           </Section>
-          <Methods title="Tube angle" ways={one.angles} none="Perpendicular to the receptor." />
-          {one.turns.length > 0 && <Methods title="Turn of the part" ways={one.turns} none="" />}
+          <Schools title="Tube angle" ways={one.angles} none="Perpendicular to the receptor." />
+          {one.turns.length > 0 && <Schools title="Turn of the part" ways={one.turns} none="" />}
+          {one.digits.length > 0 && (
+            <Section title="Digit by digit">
+              <Facts
+                rows={one.digits
+                  .filter((digit) => digit.turned || digit.do || digit.off_cm > 0)
+                  .map((digit) => [
+                    digitNames(one.region, words)[digit.digit] ?? digit.digit,
+                    onBody(digitWords(digit)),
+                  ])}
+              />
+            </Section>
+          )}
           <Section title="Who cannot be positioned so">
             <ul>
               {one.variants.map((variant) => (
@@ -292,6 +307,17 @@ function Sheet({
               Textbook-typical starting points, unconfirmed until your department signs them.
             </p>
           </Section>
+          <Section title={`Methods in ${room.name}, average adult`}>
+            <Methods
+              {...{ room, unit }}
+              request={{
+                room: room.id,
+                projection: one.id,
+                thickness_cm: one.thickness_cm.average,
+                ...NOTHING_SAID,
+              }}
+            />
+          </Section>
           <Section title="A good image shows">
             <ul className="ml-4 list-disc">
               {one.look_for.map((text) => (
@@ -363,7 +389,7 @@ function Facts({ rows }: { rows: [string, string][] }) {
   );
 }
 
-function Methods({ title, ways, none }: { title: string; ways: Page["angles"]; none: string }) {
+function Schools({ title, ways, none }: { title: string; ways: Page["angles"]; none: string }) {
   return (
     <Section title={title}>
       {ways.length === 0 ? (

@@ -202,7 +202,8 @@ function Rows({
                 {trimmed(one.kvp, 1)} kVp <b className="font-semibold">{trimmed(one.mas, 2)}</b> mAs
                 {off && (
                   <span className="block text-note text-ink-3">
-                    suggested {trimmed(one.suggested_kvp, 1)}, {trimmed(one.suggested_mas, 2)}
+                    {one.exposure_control === "aec" ? "predicted" : "suggested"}{" "}
+                    {trimmed(one.suggested_kvp, 1)}, {trimmed(one.suggested_mas, 2)}
                   </span>
                 )}
               </td>

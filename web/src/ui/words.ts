@@ -137,6 +137,12 @@ export const digitNames = (
   words: Choices["words"] | undefined,
 ): Record<string, string> => words?.[region === "lower_limb" ? "toe" : "finger"] ?? {};
 
+/** What is its own for one digit: which way it turns, what else the hands do, how far off the receptor it stays. */
+export const digitWords = ({ turned, do: does, off_cm }: Projection["digits"][number]) =>
+  [turned && `Turn: ${turned}.`, does, off_cm > 0 && `It stays about ${off_cm} cm off the receptor.`]
+    .filter(Boolean)
+    .join(" ");
+
 export const controlWords = (line: Pick<Line, "exposure_control" | "aec_cells">) =>
   line.exposure_control === "aec"
     ? `AEC${line.aec_cells ? ` ${line.aec_cells}` : ""}`

@@ -112,6 +112,7 @@ def drafted_line(
         None,
         usual_field(None, projection, receptor),
         note,
+        exposure_control="breathing" if projection.breathing[0] == "slow" else "manual",
         origin="model",
     )
     field, added = line.field_cm or projection.field_cm, room.filter(line.filter)

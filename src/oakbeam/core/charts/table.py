@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import math
 from collections.abc import Sequence
+from contextlib import suppress
 from dataclasses import dataclass, replace
 
 import numpy as np
@@ -13,7 +14,7 @@ from oakbeam.core.charts.line import ChartLine, even_steps_cm
 from oakbeam.core.charts.receptor_exposure import signals_per_mas
 from oakbeam.core.charts.systems import Banded
 from oakbeam.core.equipment.room import Room
-from oakbeam.core.equipment.settings import nearest_generator_setting
+from oakbeam.core.equipment.settings import GeneratorSetting, nearest_generator_setting
 from oakbeam.core.errors import Refusal
 from oakbeam.core.projection import Projection
 
@@ -69,7 +70,7 @@ def drift_di(line: ChartLine, projection: Projection, room: Room, places: Sequen
 def _row(line: ChartLine, projection: Projection, room: Room, thickness_cm: float) -> Row:
     kvp, mas = line.at(thickness_cm)
     try:
-        on = nearest_generator_setting(room, projection, kvp, mas)
+        on = _setting(line, projection, room, kvp, mas)
     except Refusal as refusal:
         return Row(thickness_cm, kvp, mas, None, None, None, None, None, None, False, refusal.detail)
     return Row(
@@ -82,6 +83,14 @@ def _row(line: ChartLine, projection: Projection, room: Room, thickness_cm: floa
         on.loading.time_ms,
         on.loading.focal_spot,
         10 * math.log10(on.mas / on.mas_at_kvp),
-        on.loading.time_ms > projection.time_ceiling_ms,
+        line.exposure_control != "breathing" and on.loading.time_ms > projection.time_ceiling_ms,
         None,
     )
+
+
+def _setting(line: ChartLine, projection: Projection, room: Room, kvp: float, mas: float) -> GeneratorSetting:
+    """The room's setting; of a breathing line with the breath held where the kVp of the line has no such time."""
+    if line.exposure_control == "breathing":
+        with suppress(Refusal):
+            return nearest_generator_setting(room, projection, kvp, mas, "breathing")
+    return nearest_generator_setting(room, projection, kvp, mas)

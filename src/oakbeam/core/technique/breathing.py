@@ -7,6 +7,7 @@ lowest mA; so the kVp goes down within the view's usual ones until it has it.
 from __future__ import annotations
 
 import math
+from dataclasses import replace
 
 from oakbeam.core.equipment.generator import (
     BREATHING_ACCEPTED_MS,
@@ -25,14 +26,33 @@ from oakbeam.core.technique.steps import RunningTechnique, exposure_factor
 
 
 def breathing_step(
-    running: RunningTechnique, room: Room, projection: Projection, patient: Patient, setup: ResolvedSetup
-) -> None:
+    running: RunningTechnique, room: Room, projection: Projection, patient: Patient, setup: ResolvedSetup, chosen: bool
+) -> ResolvedSetup:
     """The kVp at which a breathing technique has its time: the highest of the usual ones, not above where it stands, that
     gives 2 to 4 s, else 1 to 4 s; a higher one where the mAs is too much. Nothing where kVp or mAs are set by hand.
 
-    Raises Refusal, with the one thing to set instead, where no usual kVp has such a time.
+    Where no usual kVp has such a time: raises Refusal, with the one thing to set instead, if breathing was chosen; where
+    only the line is made so, the set-up with the breath held, and a note of what would allow it.
     """
-    if setup.exposure_control != "breathing" or setup.kvp is not None or setup.mas is not None:
+    if setup.exposure_control != "breathing":
+        return setup
+    try:
+        if patient.cannot_keep_still and not chosen:
+            raise Refusal("No breathing technique here", "The patient cannot keep still.", None, "exposure_control")
+        _solve(running, room, projection, patient, setup)
+    except Refusal as refused:
+        if chosen:
+            raise
+        running.caution("note", f"Breath held, not the line's breathing technique: {refused.detail}", "breathing")
+        return replace(setup, exposure_control="manual")
+    return setup
+
+
+def _solve(running: RunningTechnique, room: Room, projection: Projection, patient: Patient, setup: ResolvedSetup) -> None:
+    """Move to the kVp at which it has its time; by hand it stays. Raises Refusal where there is none."""
+    if setup.kvp is not None or setup.mas is not None:
+        if _breathing_time_ms(running, room, projection, patient, running.kvp, setup.focal_spot) is None:
+            raise _no_breathing(running, room, running.kvp, setup)
         return
     low, high = projection.kvp_usual(setup.support.id)
     usual = [kvp for kvp in room.generator.kvp if low <= kvp <= high]

@@ -102,7 +102,7 @@ def derive(
     wanted = running.marked()
     density_step(running, room.aec, resolved)
     hand_step(running, resolved)
-    breathing_step(running, room, projection, patient, resolved)
+    resolved = breathing_step(running, room, projection, patient, resolved, setup.exposure_control is not None)
     chamber_step(running, room.aec, resolved)
 
     exact_kvp, exact_mas = running.kvp, running.mas

@@ -22,12 +22,14 @@ def structure_oid_cm(projection: Projection, thickness_cm: float, gap_cm: float)
 def total_unsharpness_mm(
     projection: Projection, setup: ResolvedSetup, thickness_cm: float, spot_mm: float, time_ms: float
 ) -> float:
-    """Unsharpness [mm] at the receptor of the structure shown: geometry, motion and receptor blur in quadrature."""
+    """Unsharpness [mm] at the receptor of the structure shown: geometry, motion and receptor blur in quadrature. While the
+    patient breathes it is that of the part that keeps still; what moves is meant to blur."""
+    still = setup.exposure_control == "breathing"
     return unsharpness_mm(
         spot_mm,
         setup.sid_cm,
         structure_oid_cm(projection, thickness_cm, setup.gap_cm),
         PHOSPHORS[setup.receptor.kind].blur_mm,
         REGION_MOTION_MM_S.get(projection.region, 1.0),
-        time_ms,
+        0.0 if still else time_ms,
     )

@@ -30,7 +30,10 @@ class Way:
 
 
 CONTROLS: Mapping[ExposureControl, tuple[str, str]] = {
-    "breathing": ("Breathing, 2 to 4 s", "Ribs and lung markings blur, the still part stays sharp: low kVp, lowest mA."),
+    "breathing": (
+        "While breathing",
+        "Over 2 to 4 s, 1 s at least, ribs and lung blur and the still part stays sharp: low kVp, lowest mA.",
+    ),
     "manual": ("Breath held, by hand", "Short: for who cannot keep still; ribs and lung stay sharp over the part."),
     "aec": ("Breath held, by AEC", "The chamber ends it, for every build; only where the part covers the chamber."),
 }

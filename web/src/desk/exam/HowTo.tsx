@@ -7,7 +7,7 @@ import { Said } from "../../ui/Said";
 import { receptorSize, type Unit } from "../../ui/units";
 import { letGo } from "../../ui/letGo";
 import { turnWords } from "../setup/turnWords";
-import { digitNames } from "../../ui/words";
+import { digitNames, digitWords } from "../../ui/words";
 import { type DeskState, type Digit, type Side, sideOf, type Stop } from "../state";
 import { type Act } from "../useDesk";
 import { CannotDoThis } from "./CannotDoThis";
@@ -101,17 +101,8 @@ export function HowTo({
         {digits.length > 0 && (
           <Row name={projection.region === "lower_limb" ? "Toe" : "Finger"}>
             <DigitSwitch {...{ digits, act }} digit={state.digit} names={names} />
-            {own && (
-              <Said onBody>
-                {[
-                  own.turned && `Turn: ${own.turned}.`,
-                  own.do,
-                  own.off_cm > 0 && `It stays about ${own.off_cm} cm off the receptor.`,
-                ]
-                  .filter(Boolean)
-                  .join(" ")}
-              </Said>
-            )}
+            {!own && digits.some((one) => one.turned) && "Which one? Each turns its own way."}
+            {own && <Said onBody>{digitWords(own)}</Said>}
           </Row>
         )}
         <Row name="Position">

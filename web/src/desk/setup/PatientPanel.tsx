@@ -129,12 +129,13 @@ export function PatientPanel({ choices, state, act, answer, unit, region }: Prop
       <Select
         label="Metal in the part"
         labelled
+        className="col-span-2"
         value={patient.hardware ?? "none"}
         options={modifiers("hardware")}
         onChange={(id) => set({ hardware: pick(id) })}
       />
       <Select
-        label="Contrast medium"
+        label="Contrast"
         labelled
         value={patient.contrast ?? "none"}
         options={modifiers("contrast")}
@@ -143,7 +144,6 @@ export function PatientPanel({ choices, state, act, answer, unit, region }: Prop
       <Select
         label="Keeps still"
         labelled
-        className="col-span-2"
         value={patient.cannot_keep_still ? "no" : "yes"}
         options={[
           { value: "yes", label: "Yes" },

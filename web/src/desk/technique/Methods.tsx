@@ -11,7 +11,8 @@ interface Props {
   request: TechniqueRequest;
   room: Room;
   unit: Unit;
-  act: Act;
+  /** Left out where there is nothing to set up. */
+  act?: Act;
 }
 
 const TITLES: Record<Way["way"]["of"], string> = {
@@ -43,9 +44,8 @@ export function Methods({ request, room, unit, act }: Props) {
                   {one.current ? (
                     <b className="font-semibold">now</b>
                   ) : (
-                    one.technique && (
-                      <Button onClick={() => act({ do: "setup", change: changeOf(one) })}>Set</Button>
-                    )
+                    one.technique &&
+                    act && <Button onClick={() => act({ do: "setup", change: changeOf(one) })}>Set</Button>
                   )}
                 </div>
                 {one.technique ? (

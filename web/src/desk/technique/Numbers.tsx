@@ -87,7 +87,7 @@ export function Numbers({ answer, projection, unit, machine, measured, filter, f
         {now &&
           (aec
             ? `back-up ${trimmed(now.aec_backup_mas ?? 0, 1)} mAs · grid ${now.grid_ratio ? `${now.grid_ratio}:1` : "none"}`
-            : "Manual: no chamber")}
+            : `${now.exposure_control === "breathing" ? "Breathing" : "Manual"}: no chamber`)}
       </Number>
     </div>
   );

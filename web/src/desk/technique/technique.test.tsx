@@ -1,12 +1,13 @@
 // @vitest-environment jsdom
 import { cleanup } from "@testing-library/react";
-import { expect, it, vi } from "vitest";
+import { describe, expect, it, vi } from "vitest";
 
-import type { Choice, Projection, TechniqueRequest, TechniqueResponse } from "../../api/queries";
+import type { Choice, Projection, TechniqueRequest, TechniqueResponse, Way } from "../../api/queries";
 import { ANSWER, PROJECTIONS, ROOM } from "../../testing/clinic";
 import { fireEvent, press, Problem, screen, serve, show } from "../../testing/server";
 import { Cautions } from "./Cautions";
 import { Forecast, MoreFigures } from "./Forecast";
+import { Methods } from "./Methods";
 import { Numbers } from "./Numbers";
 import { Steps } from "./Steps";
 import { WhatIf } from "./WhatIf";
@@ -254,4 +255,67 @@ it("a room with no other way says so, and a refusal takes the place of old choic
   const asked = { ...REQUEST, thickness_cm: 70 };
   show(<WhatIf request={asked} room={ROOM} unit="cm" reference={null} act={vi.fn()} />);
   expect((await screen.findByRole("alert")).textContent).toContain("allowed is 13 to 36");
+});
+
+describe("methods beside each other", () => {
+  const way = (change: object): Way =>
+    ({
+      way: {
+        of: "exposure control",
+        name: "While breathing",
+        why: "Ribs blur.",
+        exposure_control: "breathing",
+      },
+      current: false,
+      technique: { ...ANSWER.technique, kvp: 70, mas: 10, time_ms: 1000, sid_cm: 100, grid_ratio: 12 },
+      di: 0.2,
+      incident_air_kerma_mgy: 0.68,
+      unsharpness_mm: 0.21,
+      refused: null,
+      ...change,
+    }) as Way;
+  const request = { room: "room-1", projection: "lspine-ap" } as TechniqueRequest;
+
+  it("each has its numbers and dose, the present one is marked, another is set by a press", async () => {
+    serve({
+      "POST /api/ways": [
+        way({ current: true }),
+        way({
+          way: {
+            of: "exposure control",
+            name: "Breath held, by hand",
+            why: "Short.",
+            exposure_control: "manual",
+          },
+          incident_air_kerma_mgy: 0.57,
+        }),
+        way({
+          way: { of: "support", name: "Table Bucky", why: "Less scatter.", support: "table_bucky" },
+          technique: null,
+          refused: "12:1 does not reach.",
+        }),
+      ],
+    });
+    const act = vi.fn();
+    show(<Methods {...{ request, act }} room={ROOM} unit="cm" />);
+    const [breathing, held] = await screen.findAllByRole("listitem");
+    expect(breathing?.textContent).toMatch(/While breathing.*now.*70 kVp 10 mAs, 1000 ms, 100 cm, 12:1/);
+    expect(held?.textContent).toContain("Skin kerma 0.57 mGy");
+    expect(screen.getByText("12:1 does not reach.")).toBeDefined();
+    fireEvent.click(screen.getByRole("button", { name: "Set" }));
+    expect(act.mock.lastCall?.[0]).toMatchObject({
+      do: "setup",
+      change: { exposure_control: "manual", kvp: null, mas: null },
+    });
+  });
+
+  it("without a hand on the set-up nothing is set, and one way only is said to be one", async () => {
+    serve({ "POST /api/ways": [way({})] });
+    show(<Methods request={request} room={ROOM} unit="cm" />);
+    await screen.findByText("While breathing");
+    expect(screen.queryByRole("button")).toBeNull();
+    serve({ "POST /api/ways": [] });
+    show(<Methods request={request} room={ROOM} unit="in" />);
+    expect(await screen.findByText(/has one way for this view/)).toBeDefined();
+  });
 });
