@@ -156,6 +156,7 @@ def _placed(room: Room, projection: Projection, view: SheetView, found: Techniqu
         marker=projection.marker,
         receptor=room.receptor(now.receptor).name,
         lengthwise=projection.lengthwise,
+        diagonal=view.setup.diagonal if view.setup else False,
         tube_angle_deg=figures.tube_angle_deg,
         lands_cm=figures.receptor_shift_cm,
         sid_cm=now.sid_cm,

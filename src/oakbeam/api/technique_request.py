@@ -69,6 +69,7 @@ class SetupRequest(RequestBody):
     exposure_control: Annotated[ExposureControl | None, Field(description="left out: the line's")] = None
     aec_cells: Annotated[str, Field(max_length=20)] | None = None
     aec_density: Annotated[int, Field(ge=-4, le=4)] | None = None
+    diagonal: Annotated[bool, Field(description="the receptor lies corner to corner along the part; not in a Bucky")] = False
     focal_spot: Annotated[SpotName | None, Field(description="set by hand; left out: by detail and motion")] = None
 
 

@@ -49,7 +49,7 @@ class TechniqueResponse:
 @dataclass(frozen=True, slots=True)
 class WayResponse:
     """One way of a view with its technique; technique, di and skin kerma [mGy] are None, with why in refused, where there is
-    none. current: as things are set now."""
+    none. current: as things are set now. warned: the first warning that its technique comes with."""
 
     way: Way
     current: bool
@@ -58,6 +58,7 @@ class WayResponse:
     incident_air_kerma_mgy: float | None
     unsharpness_mm: float | None
     refused: str | None
+    warned: str | None = None
 
 
 TECHNIQUE_RESPONSE = TypeAdapter(TechniqueResponse)
@@ -134,7 +135,8 @@ def other_ways(store: Store, asked: TechniqueRequest) -> list[WayResponse]:
             continue
         expected = other.forecast
         kerma, unsharp = expected.incident_air_kerma_mgy, expected.unsharpness_mm
-        answers.append(WayResponse(way, current, other.technique, expected.di, kerma, unsharp, None))
+        warned = next((one.text for one in other.cautions if one.level == "warning"), None)
+        answers.append(WayResponse(way, current, other.technique, expected.di, kerma, unsharp, None, warned))
     return answers
 
 

@@ -302,8 +302,24 @@ def test_a_distance_that_nobody_could_measure_widens_the_band_and_says_both_ends
 
 def test_an_open_field_is_named_with_what_it_exposes_for_nothing():
     said = texts(technique(KNEE, 12, receptor="panel-43", field_cm=(35, 40)))
-    assert "where 24 × 30 are usual: 49 % of what is exposed shows nothing asked for" in said
-    assert "Move the patient" not in texts(technique(KNEE, 12, field_cm=(24, 30)))
+    assert "where 16 × 22 are usual: 75 % of what is exposed shows nothing asked for" in said
+    # Beside a knee nothing scatters; beside a spine the trunk does.
+    assert "scatter alone" not in said
+    assert "scatter alone moves the index by +" in texts(technique(LSPINE, 24, field_cm=(43, 43)))
+    assert "Move the patient" not in texts(technique(KNEE, 12, field_cm=(16, 22)))
+
+
+def test_a_receptor_laid_diagonally_takes_a_longer_field_and_no_bucky_does_it():
+    long = (20, 38)
+    with pytest.raises(OutOfRange) as straight:
+        technique(KNEE, 12, field_cm=long)
+    assert straight.value.allowed["max"] == 30
+    assert technique(KNEE, 12, field_cm=long, diagonal=True).figures.field_cm == long
+    with pytest.raises(OutOfRange) as longer:
+        technique(KNEE, 12, field_cm=(20, 39), diagonal=True)
+    assert longer.value.allowed["max"] == pytest.approx(math.hypot(24, 30), abs=0.05)
+    with pytest.raises(Refusal, match="as the tray holds it"):
+        technique(LSPINE, 22, diagonal=True)
 
 
 def test_a_grid_within_its_range_is_no_alarm_and_a_tube_taped_by_its_height_needs_no_word():

@@ -53,8 +53,8 @@ def test_what_the_field_exposes_beyond_the_part():
     wide = derive(
         replace(KNEE, receptor="panel-43"), ROOM, catalogue.projection("knee-ap"), Patient(12), Setup(field_cm=(30, 40))
     ).figures
-    assert wide.beyond_cm2 == 30 * 40 - 24 * 30
-    assert wide.beyond_percent == pytest.approx(40)
+    assert wide.beyond_cm2 == 30 * 40 - 16 * 22
+    assert wide.beyond_percent == pytest.approx(100 * (1 - 352 / 1200))
 
 
 def test_grid_advice_says_the_threshold_and_the_price():

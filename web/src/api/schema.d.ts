@@ -4050,10 +4050,10 @@ export interface components {
          * Placed
          * @description Where everything stands for one view. Lengths cm, angles degrees; cephalad, or toward the trunk, is positive.
          *
-         *     receptor: its name. lengthwise: it lies along the part. lands_cm: from the point below the ray's entry to where it meets
-         *     the receptor, (thickness + gap) tan θ. turned: how the patient or part is turned, in words; empty for straight.
-         *     grid_ratio: 0 for none. chambers: of the AEC, empty otherwise. path: which way, and where, the calipers go. arm: along it
-         *     the receptor moves toward shoulder or hand, elsewhere toward head or feet.
+         *     receptor: its name. lengthwise: it lies along the part; diagonal: corner to corner along it. lands_cm: from the point
+         *     below the ray's entry to where it meets the receptor, (thickness + gap) tan θ. turned: how the patient or part is turned,
+         *     in words; empty for straight. grid_ratio: 0 for none. chambers: of the AEC, empty otherwise. path: which way, and where,
+         *     the calipers go. arm: along it the receptor moves toward shoulder or hand, elsewhere toward head or feet.
          */
         Placed: {
             /**
@@ -4087,6 +4087,8 @@ export interface components {
             receptor: string;
             /** Lengthwise */
             lengthwise: boolean;
+            /** Diagonal */
+            diagonal: boolean;
             /** Tube Angle Deg */
             tube_angle_deg: number;
             /** Lands Cm */
@@ -4813,6 +4815,12 @@ export interface components {
             aec_cells?: string | null;
             /** Aec Density */
             aec_density?: number | null;
+            /**
+             * Diagonal
+             * @description the receptor lies corner to corner along the part; not in a Bucky
+             * @default false
+             */
+            diagonal: boolean;
             /**
              * Focal Spot
              * @description set by hand; left out: by detail and motion
@@ -5573,7 +5581,7 @@ export interface components {
         /**
          * WayResponse
          * @description One way of a view with its technique; technique, di and skin kerma [mGy] are None, with why in refused, where there is
-         *     none. current: as things are set now.
+         *     none. current: as things are set now. warned: the first warning that its technique comes with.
          */
         WayResponse: {
             way: components["schemas"]["Way"];
@@ -5588,6 +5596,8 @@ export interface components {
             unsharpness_mm: number | null;
             /** Refused */
             refused: string | null;
+            /** Warned */
+            warned?: string | null;
         };
         /**
          * WhatIf

@@ -28,7 +28,7 @@ const schoolsOf = ({ angle_school, turn_school }: Stop) => ({
 type Setup = NonNullable<TechniqueRequest["setup"]>;
 
 const setupOf = (setup: Overrides): Setup =>
-  ({ sid_guessed: false, grid_offset_cm: 0, grid_tilt_deg: 0, ...setup }) as Setup;
+  ({ sid_guessed: false, diagonal: false, grid_offset_cm: 0, grid_tilt_deg: 0, ...setup }) as Setup;
 
 /** A stop as the run sheet takes a view. */
 export const viewOf = (state: DeskState, one: Stop): NonNullable<RunSheetRequest["views"]>[number] => ({

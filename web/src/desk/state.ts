@@ -21,6 +21,8 @@ export interface Overrides {
   aec_density?: number;
   filter?: string;
   focal_spot?: "small" | "large";
+  /** The receptor lies corner to corner along the part. */
+  diagonal?: true;
 }
 
 /** One stop of the run sheet: a view (with methods to choose from), a clearance, or a wait. */

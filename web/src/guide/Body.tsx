@@ -39,12 +39,20 @@ const PLACES: Record<string, [number, number]> = {
   Calcaneus: [166, 9],
   Foot: [168, 10],
   Toes: [170, 11],
+  Scoliosis: [60, 0],
+};
+
+/** The same for views of an exam that goes down the body. */
+const PLACES_OF_VIEW: Record<string, [number, number]> = {
+  "long-leg-hips": [88, 9],
+  "long-leg-knees": [126, 9],
+  "long-leg-ankles": [162, 9],
 };
 
 /** A simple outline of the body with the part marked, and the set-up from the side to scale at the average thickness. */
 export function Body({ page, className = "" }: { page: Page; className?: string }) {
   const { unit } = usePreferences();
-  const [down, out] = PLACES[page.exam] ?? [60, 0];
+  const [down, out] = PLACES_OF_VIEW[page.id] ?? PLACES[page.exam] ?? [60, 0];
   const bucky = page.supports[0]?.endsWith("bucky") ?? false;
   const way = page.angles[0];
   return (

@@ -13,7 +13,7 @@ type OwnLevel = Pick<components["schemas"]["DoseLevel"], "quantity" | "value"> &
   kg?: [number, number] | null;
 };
 
-/** What the department does its own way: which school of angle, and its own numbers over the shipped ones. */
+/** What the department does its own way: which method of angle and turn, and its own numbers over the shipped ones. */
 export function Department({ page }: { page: Page }) {
   const entries = useLocalEntries();
   const own = entries.data?.find((one) => one.kind === "projection" && one.id === page.id);
@@ -46,23 +46,25 @@ export function Department({ page }: { page: Page }) {
       { onSuccess: () => setChange({}) },
     );
   }
-  const school = (change["angle_school"] ?? body["angle_school"] ?? page.angles[0]?.school ?? "") as string;
+  const method = (key: "angle_school" | "turn_school", label: string, ways: Page["angles"]) =>
+    ways.length > 1 && (
+      <Select
+        label={label}
+        labelled
+        className="col-span-2"
+        value={(change[key] ?? body[key] ?? ways[0]?.school ?? "") as string}
+        options={ways.map((way) => ({ value: way.school, label: way.name }))}
+        onChange={(value) => put(key, value)}
+      />
+    );
   return (
     <section className="no-print mt-3">
       <h2 className="border-b border-rule text-body text-ink-3">
         Our department{own ? `: changed here, revision ${own.revision}` : ": as shipped"}
       </h2>
       <div className="mt-1 grid grid-cols-2 gap-2 xl:grid-cols-4">
-        {page.angles.length > 1 && (
-          <Select
-            label="Angle by"
-            labelled
-            className="col-span-2"
-            value={school}
-            options={page.angles.map((way) => ({ value: way.school, label: way.name }))}
-            onChange={(value) => put("angle_school", value)}
-          />
-        )}
+        {method("angle_school", "Angle by", page.angles)}
+        {method("turn_school", "Turn by", page.turns)}
         {field("sid_cm", "SID", "cm", page.sid_cm)}
         {field("grid_over_cm", "Grid above", "cm", page.grid_over_cm)}
         {field("time_ceiling_ms", "Time at most", "ms", page.time_ceiling_ms)}

@@ -175,6 +175,7 @@ function Sheet({
   const words = choices?.words;
   const supports = one.supports.filter((support) => room.supports.some((there) => there.id === support));
   const windows = new Map(one.kvp_on.map(([support, window]) => [support as string, window as number[]]));
+  const digits = one.digits.filter((digit) => digitWords(digit) !== "");
   const oid = supports.map((support) => {
     const gap = room.supports.find((there) => there.id === support)?.gap_cm ?? 0;
     return `${length(one.structure_cm + gap, unit)} (${SUPPORT[support]})`;
@@ -222,15 +223,13 @@ function Sheet({
           </Section>
           <Schools title="Tube angle" ways={one.angles} none="Perpendicular to the receptor." />
           {one.turns.length > 0 && <Schools title="Turn of the part" ways={one.turns} none="" />}
-          {one.digits.length > 0 && (
+          {digits.length > 0 && (
             <Section title="Digit by digit">
               <Facts
-                rows={one.digits
-                  .filter((digit) => digit.turned || digit.do || digit.off_cm > 0)
-                  .map((digit) => [
-                    digitNames(one.region, words)[digit.digit] ?? digit.digit,
-                    onBody(digitWords(digit)),
-                  ])}
+                rows={digits.map((digit) => [
+                  digitNames(one.region, words)[digit.digit] ?? digit.digit,
+                  onBody(digitWords(digit)),
+                ])}
               />
             </Section>
           )}
@@ -247,6 +246,17 @@ function Sheet({
                 </li>
               ))}
             </ul>
+          </Section>
+          <Section title={`Methods in ${room.name}, average adult`}>
+            <Methods
+              {...{ room, unit }}
+              request={{
+                room: room.id,
+                projection: one.id,
+                thickness_cm: one.thickness_cm.average,
+                ...NOTHING_SAID,
+              }}
+            />
           </Section>
         </div>
         <div>
@@ -269,7 +279,13 @@ function Sheet({
                   : []),
                 [
                   "SID",
-                  `${length(one.sid_cm, unit)}${one.minimum_sid_cm ? `, not under ${shown(one.minimum_sid_cm)}` : ""}. ${one.sid_choices.map((choice) => `${length(choice.cm, unit)}: ${lengthsIn(choice.why, unit)}`).join(" ")}`,
+                  [
+                    length(one.sid_cm, unit) +
+                      (one.minimum_sid_cm ? `, not under ${shown(one.minimum_sid_cm)}` : ""),
+                    ...one.sid_choices.map(
+                      (choice) => `${length(choice.cm, unit)}: ${lengthsIn(choice.why, unit)}`,
+                    ),
+                  ].join(". "),
                 ],
                 [
                   "kVp usual",
@@ -306,17 +322,6 @@ function Sheet({
             <p className="mt-1 text-note text-ink-3">
               Textbook-typical starting points, unconfirmed until your department signs them.
             </p>
-          </Section>
-          <Section title={`Methods in ${room.name}, average adult`}>
-            <Methods
-              {...{ room, unit }}
-              request={{
-                room: room.id,
-                projection: one.id,
-                thickness_cm: one.thickness_cm.average,
-                ...NOTHING_SAID,
-              }}
-            />
           </Section>
           <Section title="A good image shows">
             <ul className="ml-4 list-disc">

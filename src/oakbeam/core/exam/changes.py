@@ -23,10 +23,10 @@ Value = str | float | int | bool | None
 class Placed:
     """Where everything stands for one view. Lengths cm, angles degrees; cephalad, or toward the trunk, is positive.
 
-    receptor: its name. lengthwise: it lies along the part. lands_cm: from the point below the ray's entry to where it meets
-    the receptor, (thickness + gap) tan θ. turned: how the patient or part is turned, in words; empty for straight.
-    grid_ratio: 0 for none. chambers: of the AEC, empty otherwise. path: which way, and where, the calipers go. arm: along it
-    the receptor moves toward shoulder or hand, elsewhere toward head or feet.
+    receptor: its name. lengthwise: it lies along the part; diagonal: corner to corner along it. lands_cm: from the point
+    below the ray's entry to where it meets the receptor, (thickness + gap) tan θ. turned: how the patient or part is turned,
+    in words; empty for straight. grid_ratio: 0 for none. chambers: of the AEC, empty otherwise. path: which way, and where,
+    the calipers go. arm: along it the receptor moves toward shoulder or hand, elsewhere toward head or feet.
     """
 
     support: SupportId
@@ -37,6 +37,7 @@ class Placed:
     marker: Marker
     receptor: str
     lengthwise: bool
+    diagonal: bool
     tube_angle_deg: float
     lands_cm: float
     sid_cm: float
@@ -148,6 +149,7 @@ SAID: Mapping[str, Callable[[Placed, Placed], str]] = {
     "side": _side,
     "marker": lambda _, after: f"Marker {MARKER_PLACES[after.marker]}.",
     "receptor": lambda _, after: f"Receptor: {after.receptor}.",
+    "diagonal": lambda _, after: "Receptor diagonal." if after.diagonal else "Receptor straight again.",
     "lengthwise": lambda _, after: f"Receptor {'lengthwise' if after.lengthwise else 'crosswise'}.",
     "tube_angle_deg": _angle,
     "lands_cm": _lands,

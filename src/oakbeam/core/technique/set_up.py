@@ -6,6 +6,7 @@ reads the resolved set-up, and checks nothing again.
 
 from __future__ import annotations
 
+import math
 from contextlib import suppress
 from dataclasses import dataclass
 
@@ -19,7 +20,7 @@ from oakbeam.core.errors import Refusal, within
 from oakbeam.core.patient.patient import Patient
 from oakbeam.core.patient.thickness import refuse_unbelievable
 from oakbeam.core.physics import geometry
-from oakbeam.core.projection import Projection, SupportId
+from oakbeam.core.projection import SUPPORT_NAMES, Projection, SupportId
 
 GAP_RANGE_CM = (0.0, 60.0)
 LEAST_FIELD_CM = 1.0
@@ -32,7 +33,7 @@ class Setup:
     grid_offset_cm and grid_tilt_deg: how far the ray is off the grid's centre line, and the grid off level, both across the
     strips and signed. height_measured: sid_cm was worked out from a tilted tube's height. sid_guessed: nobody could measure
     it. filter: a selectable filter of the room, NO_FILTER for none. kvp, mas and focal_spot: set by hand. aec_cells:
-    chambers, joined by "+".
+    chambers, joined by "+". diagonal: the receptor lies corner to corner along a part that is longer than it.
     """
 
     sid_cm: float | None = None
@@ -53,6 +54,7 @@ class Setup:
     aec_cells: str | None = None
     aec_density: int | None = None
     focal_spot: SpotName | None = None
+    diagonal: bool = False
 
 
 @dataclass(frozen=True, slots=True)
@@ -85,6 +87,7 @@ class ResolvedSetup:
     aec_cells: tuple[str, ...] = ()
     aec_density: int = 0
     focal_spot: SpotName | None = None
+    diagonal: bool = False
 
     @property
     def misaligned(self) -> bool:
@@ -152,6 +155,7 @@ def resolve(line: ChartLine, room: Room, projection: Projection, patient: Patien
         aec_cells=chambers_behind(room, support.id, cells) if control == "aec" else (),
         aec_density=int(within("aec_density", density, *DENSITY_STEPS, "")),
         focal_spot=_spot(room, setup.focal_spot),
+        diagonal=_diagonal(support, setup),
     )
     if resolved.misaligned:
         _refuse_cut_off(resolved)
@@ -211,12 +215,22 @@ def _filter(charted: ResolvedSetup, room: Room, setup: Setup) -> Filter | None:
 
 
 def _field(charted: ResolvedSetup, receptor: Receptor, setup: Setup) -> tuple[float, float]:
-    """The field at the receptor: as said, no side longer than the receptor's longer; else the usual one."""
+    """The field at the receptor: as said, no side longer than the receptor's longer, or than its diagonal where it lies so;
+    else the usual one."""
     if setup.field_cm is None:
         return within_receptor(charted.field_cm, receptor)
+    longest = round(math.hypot(*receptor.size_cm), 1) if setup.diagonal else max(receptor.size_cm)
     for side, value in zip(("width", "height"), setup.field_cm, strict=True):
-        within(f"field_cm.{side}", value, LEAST_FIELD_CM, max(receptor.size_cm), "cm")
+        within(f"field_cm.{side}", value, LEAST_FIELD_CM, longest, "cm")
     return setup.field_cm
+
+
+def _diagonal(support: Support, setup: Setup) -> bool:
+    """Whether the receptor lies diagonally: it cannot in a Bucky."""
+    if setup.diagonal and support.id in BUCKYS:
+        there = f"In the {SUPPORT_NAMES[support.id]} it lies as the tray holds it."
+        raise Refusal("The receptor cannot lie diagonally", there, None, "diagonal")
+    return setup.diagonal
 
 
 def _control(line: ChartLine, room: Room, support: Support, setup: Setup) -> ExposureControl:

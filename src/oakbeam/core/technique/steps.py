@@ -44,6 +44,8 @@ class RunningTechnique:
         self.kvp, self.mas = kvp, mas
         self.method, self.model = method, model
         self.cautions: list[Caution] = []
+        self.field_di = 0.0
+        """What another field than the line's would do to the index were the mAs left [DI], by the model."""
         self.metal_di = 0.0
         """What metal before a share of the field takes off the index [DI]."""
         self.line_di: float | None = None
@@ -284,6 +286,8 @@ def field_step(running: RunningTechnique, line: ChartLine, patient: Patient, set
     old, new = (rules_of_thumb.collimation_factor(w * h) for w, h in (before, setup.field_cm))
     by_rules = new / old if thick else 1.0
     by_model = running.model.move(field_cm=setup.field_cm)
+    if by_model is not None:
+        running.field_di = -10 * math.log10(by_model)
     if by_rules == 1 and (running.method == "rules" or by_model is None):
         return
     running.change(

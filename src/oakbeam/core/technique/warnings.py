@@ -53,13 +53,15 @@ def setup_cautions(
     technique: Technique,
     forecast: Forecast,
     exact_mas: float,
+    field_di: float,
 ) -> tuple[Caution, ...]:
-    """The cautions that the final set-up itself gives rise to, in the order of the work."""
+    """The cautions that the final set-up itself gives rise to, in the order of the work. field_di: what another field than
+    the line's would do to the index [DI] were the mAs left as it is."""
     return (
         *plausibility(projection, patient.thickness_cm, patient.habitus, patient.age_band),
         *_distance(projection, setup.sid_cm),
         *_guessed_sid(setup, exact_mas),
-        *_open_field(line, projection, setup),
+        *_open_field(line, projection, setup, field_di),
         *_skin(room, patient, setup),
         *_angle(projection, setup),
         *_grid(line, room, projection, patient, setup),
@@ -117,21 +119,24 @@ def _guessed_sid(setup: ResolvedSetup, exact_mas: float) -> Iterator[Caution]:
     )
 
 
+WORTH_A_WORD_DI = 0.1
 OPEN_FIELD = 1.3
 """A field this many times as large as what is charted and what the view takes is worth a word."""
 
 
-def _open_field(line: ChartLine, projection: Projection, setup: ResolvedSetup) -> Iterator[Caution]:
-    """A field opened beyond what the view takes: skin exposed for nothing, and scatter."""
+def _open_field(line: ChartLine, projection: Projection, setup: ResolvedSetup, field_di: float) -> Iterator[Caution]:
+    """A field opened beyond what the view takes: skin exposed for nothing, scatter, and an index that moves by it."""
     width, height = setup.field_cm
     usual = max((line.field_cm or projection.field_cm, projection.field_cm), key=math.prod)
     if width * height < OPEN_FIELD * math.prod(usual):
         return
+    moves = f", and scatter alone moves the index by {field_di:+.1f} DI" if abs(field_di) >= WORTH_A_WORD_DI else ""
     share = 100 * (1 - math.prod(usual) / (width * height))
     yield Caution(
         "note",
         f"Field {width:g} × {height:g} cm where {usual[0]:g} × {usual[1]:g} are usual: {share:.0f} % of what is exposed "
-        "shows nothing asked for. Move the patient, not the collimator.",
+        f"shows nothing asked for{moves}. Move the patient, not the collimator; a light field that looks small on a thick "
+        "part is right.",
         "open field",
     )
 

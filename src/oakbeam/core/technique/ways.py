@@ -37,9 +37,13 @@ CONTROLS: Mapping[ExposureControl, tuple[str, str]] = {
     "manual": ("Breath held, by hand", "Short: for who cannot keep still; ribs and lung stay sharp over the part."),
     "aec": ("Breath held, by AEC", "The chamber ends it, for every build; only where the part covers the chamber."),
 }
+WITHOUT_BREATHING: Mapping[ExposureControl, tuple[str, str]] = {
+    "manual": ("By hand", "By thickness and chart; for parts that no chamber lies under."),
+    "aec": ("By AEC", CONTROLS["aec"][1]),
+}
 SUPPORTS_WHY: Mapping[SupportId, str] = {
     "tabletop": "Without a grid: least dose, for parts that scatter little.",
-    "table_bucky": "With the grid: less scatter in the image, more dose.",
+    "table_bucky": "Behind the table top, with its grid where the part needs one: less scatter in the image, more dose.",
     "upright_bucky": "For who stands or sits: fluid and air show their levels, nobody lies down for it.",
     "detector": "Where the patient lies.",
 }
@@ -53,8 +57,8 @@ def ways(projection: Projection, room: Room, support: Support) -> tuple[Way, ...
 
 def _controls(projection: Projection, room: Room, support: Support) -> Iterator[Way]:
     chamber = room.aec is not None and support.id in BUCKYS and projection.aec_cells != "none"
-    for control, (name, why) in CONTROLS.items():
-        if (control != "breathing" or "slow" in projection.breathing) and (control != "aec" or chamber):
+    for control, (name, why) in (CONTROLS if "slow" in projection.breathing else WITHOUT_BREATHING).items():
+        if control != "aec" or chamber:
             yield Way("exposure control", name, why, exposure_control=control)
 
 

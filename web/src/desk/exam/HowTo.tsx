@@ -51,7 +51,13 @@ export function HowTo({
   const { digits } = projection;
   const own = digits.find((one) => one.digit === state.digit);
   const names = digitNames(projection.region, words);
-  const lies = along > across ? "lengthwise" : along < across ? "crosswise" : "";
+  const lies = stop.setup.diagonal
+    ? "diagonal"
+    : along > across
+      ? "lengthwise"
+      : along < across
+        ? "crosswise"
+        : "";
   return (
     <section aria-label="This view" className="px-4 py-1.5 xl:px-5">
       <div className="flex flex-wrap items-baseline gap-x-3">

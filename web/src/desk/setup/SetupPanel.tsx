@@ -26,6 +26,9 @@ interface Props {
   usualFieldCm: readonly [number, number];
 }
 
+/** From this field on a part may be longer than the receptor. */
+const LONG_PART_CM = 40;
+
 /** Where tube, part and receptor stand. Everything left alone stays as charted. */
 export function SetupPanel({ room, state, stop, act, answer, shape, usualFieldCm }: Props) {
   const { setup } = stop;
@@ -120,6 +123,16 @@ export function SetupPanel({ room, state, stop, act, answer, shape, usualFieldCm
         <FieldSize set={set} setup={setup} shown={figures?.field_cm} usual={usualFieldCm} />
         {lengthField("gap", "Receptor gap", "gap_cm", figures?.gap_cm, undefined, "Gap")}
       </div>
+      {support !== "" && !support.endsWith("bucky") && Math.max(...usualFieldCm) >= LONG_PART_CM && (
+        <p className="col-span-2 -mt-1 text-note text-ink-3">
+          <Quiet
+            aria-pressed={setup.diagonal === true}
+            onClick={() => set({ diagonal: setup.diagonal ? null : true })}
+          >
+            {setup.diagonal ? "Receptor diagonal: lay it straight" : "Receptor diagonal, for a long part"}
+          </Quiet>
+        </p>
+      )}
       {loose && (
         <>
           {lengthField("grid-offset", "Grid off centre", "grid_offset_cm", 0)}

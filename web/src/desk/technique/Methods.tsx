@@ -70,6 +70,11 @@ export function Methods({ request, room, unit, act }: Props) {
                     <Said>{one.refused ?? ""}</Said>
                   </p>
                 )}
+                {one.warned && (
+                  <p className="text-note text-warn">
+                    <Said>{one.warned}</Said>
+                  </p>
+                )}
                 <p className="text-note text-ink-3">
                   <Said>{one.way.why}</Said>
                 </p>
