@@ -305,7 +305,9 @@ def test_an_open_field_is_named_with_what_it_exposes_for_nothing():
     assert "where 16 × 22 are usual: 75 % of what is exposed shows nothing asked for" in said
     # Beside a knee nothing scatters; beside a spine the trunk does.
     assert "scatter alone" not in said
-    assert "scatter alone moves the index by +" in texts(technique(LSPINE, 24, field_cm=(43, 43)))
+    assert "scatter alone moves the index by +" in texts(
+        technique(replace(LSPINE, field_cm=(20, 40)), 24, field_cm=(43, 43))
+    )
     assert "Move the patient" not in texts(technique(KNEE, 12, field_cm=(16, 22)))
 
 
