@@ -259,6 +259,34 @@ def test_a_knee_of_four_views_in_the_bucky_at_one_set_up_in_at_most_30_actions(p
     assert used <= 30
 
 
+def test_a_ring_finger_goes_from_the_request_into_the_record(page: Page, site: str):
+    page.goto(f"{site}/desk")
+    page.get_by_role("button", name="Caught in a door").click()
+    digit = page.get_by_role("group", name="Digit")
+    expect(digit.get_by_role("button", name="ring finger")).to_have_attribute("aria-pressed", "true")
+    stop(page, "Lateral").click()
+    fill(page, "Thickness: not measured", "2")
+    expect(page.get_by_text("Turn: little-finger side down. Parallel to the receptor on a sponge.")).to_be_visible()
+    accept(page)
+    page.goto(f"{site}/log")
+    expect(page.get_by_role("row", name="Finger Lateral").first).to_contain_text("right, ring finger")
+
+
+def test_a_sternum_is_breathed_or_held_and_what_each_costs_stands_beside_it(page: Page, site: str):
+    page.goto(f"{site}/desk")
+    take(page, "sternum", "Sternum")
+    fill(page, "Thickness: not measured", "19")
+    expect(page.get_by_text("Breathing: no chamber")).to_be_visible()
+    tab(page, "Methods")
+    ways = page.get_by_role("region", name="Breathing, hand or chamber").get_by_role("listitem")
+    expect(ways.filter(has_text="While breathing")).to_contain_text("now")
+    held = ways.filter(has_text="Breath held, by hand")
+    expect(held).to_contain_text(re.compile(r"Skin kerma 0\.\d+ mGy"))
+    held.get_by_role("button", name="Set").click()
+    expect(held).to_contain_text("now")
+    expect(page.get_by_text("Manual: no chamber")).to_be_visible()
+
+
 REPLAYED = {
     "Sacrum and coccyx: opposite angles": ("sacrum and", "Sacrum and coccyx"),
     "Lumbar spine, three views": ("lumbar", "Lumbar spine, 3 views"),
