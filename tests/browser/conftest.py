@@ -25,7 +25,7 @@ ROOT = Path(__file__).parents[2]
 PATIENCE_MS = int(os.environ.get("PATIENCE_MS", "40000"))
 """How long a step may take before it has failed: shared machines stall for seconds, and speed is not what is tested here."""
 expect.set_options(timeout=PATIENCE_MS)
-CHROMIUM = os.environ.get("CHROMIUM", "/usr/bin/chromium")
+CHROMIUM = os.environ.get("CHROMIUM") or shutil.which("chromium-headless-shell") or "/usr/bin/chromium"
 # No sandbox, since CI runs as root; no look-ups of outside hosts; the same colours and glyphs on every machine.
 FLAGS = [
     "--no-sandbox",

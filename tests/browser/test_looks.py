@@ -88,7 +88,7 @@ def test_no_serious_accessibility_violation_at_the_desk(context: BrowserContext,
     expect(page.get_by_role("alert").first).to_be_visible()
     assert violations(page) == []
     fill(page, "Thickness", "22")
-    for state in ("Patient", "Exposure", "Picture", "What if"):
+    for state in ("Patient", "Exposure", "Picture", "What if", "Methods"):
         page.get_by_role("radio", name=state).click()
         settle(page)
         assert violations(page) == [], state
@@ -112,6 +112,18 @@ def test_no_serious_accessibility_violation_elsewhere(context: BrowserContext, p
         settle(page)
         assert violations(page) == [], view
         assert too_small(page) == [], view
+    page.goto(f"{demo_site}/sign-in")
+    assert violations(page) == []
+    page.get_by_role("button", name="Keys, cautions and help").click()
+    expect(page.get_by_role("dialog")).to_be_visible()
+    assert violations(page) == []
+    page.get_by_role("radio", name="Words").click()
+    expect(page.get_by_text("deviation index")).to_be_visible()
+    assert violations(page) == []
+
+
+def test_no_serious_accessibility_violation_at_the_charts(context: BrowserContext, page: Page, demo_site: str):
+    prefer(context, theme="night")
     sign_in(context, demo_site, "joren")
     page.goto(f"{demo_site}/charts")
     page.get_by_role("button", name="New line").click()
@@ -125,14 +137,6 @@ def test_no_serious_accessibility_violation_elsewhere(context: BrowserContext, p
         settle(page)
         assert violations(page) == [], tab
         assert too_small(page) == [], tab
-    page.goto(f"{demo_site}/sign-in")
-    assert violations(page) == []
-    page.get_by_role("button", name="Keys, cautions and help").click()
-    expect(page.get_by_role("dialog")).to_be_visible()
-    assert violations(page) == []
-    page.get_by_role("radio", name="Words").click()
-    expect(page.get_by_text("deviation index")).to_be_visible()
-    assert violations(page) == []
 
 
 @pytest.mark.parametrize(("width", "height"), [(390, 844), (820, 1180), (1024, 768), (1280, 800), (1920, 1080)])
