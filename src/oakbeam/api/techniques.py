@@ -49,9 +49,11 @@ class TechniqueResponse:
 @dataclass(frozen=True, slots=True)
 class WayResponse:
     """One way of a view with its technique; technique, di and skin kerma [mGy] are None, with why in refused, where there is
-    none. current: as things are set now. warned: the first warning that its technique comes with."""
+    none. clears: what of the set-up goes where it is taken. current: as things are set now. warned: the first warning that
+    its technique comes with."""
 
     way: Way
+    clears: tuple[str, ...]
     current: bool
     technique: Technique | None
     di: float | None
@@ -116,33 +118,31 @@ def other_ways(store: Store, asked: TechniqueRequest) -> list[WayResponse]:
     here, given = now.technique, asked.setup or SetupRequest()
     answers = []
     for way in ways(found.projection, found.room, found.room.support(here.support)):
-        set_so: dict[str, object] = {}
-        if way.exposure_control:
-            # Each at its own kVp: that is what the choice is between.
-            set_so = {"exposure_control": way.exposure_control, "kvp": None, "mas": None}
-        elif way.support and way.support != here.support:
-            set_so = dict.fromkeys(SETUP_OF_A_PLACE) | {"support": way.support, "grid_offset_cm": 0.0, "grid_tilt_deg": 0.0}
-        elif way.sid_cm:
-            set_so = {"sid_cm": way.sid_cm, "tube_height_cm": None, "sid_guessed": False}
-        current = (
-            (way.exposure_control or here.exposure_control, way.support or here.support)
-            == (here.exposure_control, here.support)
-        ) and (way.sid_cm is None or math.isclose(way.sid_cm, here.sid_cm, rel_tol=SAME_SID))
+        own = {key: value for key in SET_BY_A_WAY if (value := getattr(way, key)) is not None}
+        current = all(_alike(getattr(here, key), value) for key, value in own.items())
+        cleared = {name: SetupRequest.model_fields[name].default for name in way.clears}
+        setup = given if current else given.model_copy(update=cleared | own)
         try:
-            _, other, _ = derive_asked(store, asked.model_copy(update={"setup": given.model_copy(update=set_so)}))
+            _, other, _ = derive_asked(store, asked.model_copy(update={"setup": setup}))
         except Refusal as refused:
-            answers.append(WayResponse(way, current, None, None, None, None, refused.detail))
+            answers.append(WayResponse(way, way.clears, current, None, None, None, None, refused.detail))
             continue
         expected = other.forecast
         kerma, unsharp = expected.incident_air_kerma_mgy, expected.unsharpness_mm
         warned = next((one.text for one in other.cautions if one.level == "warning"), None)
-        answers.append(WayResponse(way, current, other.technique, expected.di, kerma, unsharp, None, warned))
+        answers.append(WayResponse(way, way.clears, current, other.technique, expected.di, kerma, unsharp, None, warned))
     return answers
 
 
-SETUP_OF_A_PLACE = ("sid_cm", "tube_height_cm", "grid_ratio", "receptor", "gap_cm", "field_cm")
-"""What belongs to the support in use, and stays behind with it."""
+SET_BY_A_WAY = ("exposure_control", "support", "sid_cm")
 SAME_SID = 0.02
+
+
+def _alike(here: object, other: object) -> bool:
+    """The same; of distances within what an indicator is off by."""
+    if isinstance(here, float) and isinstance(other, float):
+        return math.isclose(here, other, rel_tol=SAME_SID)
+    return here == other
 
 
 @router.post("/ways", tags=["desk"])

@@ -112,7 +112,7 @@ def _expose(
         support=line.support,
         grid_ratio=line.grid_ratio,
         receptor=line.receptor,
-        exposure_control=control,
+        exposure_control=set_to.exposure_control,
         outcome="rejected" if reason else "accepted",
         ei=float(ei),
         target_ei=target,

@@ -5559,7 +5559,8 @@ export interface components {
         };
         /**
          * Way
-         * @description One way: of what it is a choice, its name and reason, and what it sets; None: left as it stands. sid_cm: in cm.
+         * @description One way: of what it is a choice, its name and reason, what it sets (None: left as it stands; sid_cm in cm), and what
+         *     of the set-up goes with the way that is left (`GOES_WITH`).
          */
         Way: {
             /**
@@ -5581,10 +5582,13 @@ export interface components {
         /**
          * WayResponse
          * @description One way of a view with its technique; technique, di and skin kerma [mGy] are None, with why in refused, where there is
-         *     none. current: as things are set now. warned: the first warning that its technique comes with.
+         *     none. clears: what of the set-up goes where it is taken. current: as things are set now. warned: the first warning that
+         *     its technique comes with.
          */
         WayResponse: {
             way: components["schemas"]["Way"];
+            /** Clears */
+            clears: string[];
             /** Current */
             current: boolean;
             technique: components["schemas"]["Technique"] | null;

@@ -475,7 +475,7 @@ export function ExamInHand({
                 ? answer && (
                     <>
                       <Steps answer={answer} />
-                      <p className="mt-2 flex flex-wrap items-center gap-x-2 text-note text-ink-3">
+                      <div className="mt-2 flex flex-wrap items-center gap-x-2 text-note text-ink-3">
                         Chart version {answer.chart.version}, calculated by
                         <Select
                           label="Calculated by"
@@ -486,7 +486,7 @@ export function ExamInHand({
                           }
                           className="w-40"
                         />
-                      </p>
+                      </div>
                       <MoreFigures answer={answer} unit={unit} />
                     </>
                   )

@@ -178,6 +178,7 @@ it("asks for the view in hand only what was said of it", () => {
   expect(asked.setup).toEqual({
     support: "tabletop",
     sid_guessed: false,
+    diagonal: false,
     grid_offset_cm: 0,
     grid_tilt_deg: 0,
   });

@@ -87,7 +87,6 @@ class ResolvedSetup:
     aec_cells: tuple[str, ...] = ()
     aec_density: int = 0
     focal_spot: SpotName | None = None
-    diagonal: bool = False
 
     @property
     def misaligned(self) -> bool:
@@ -121,6 +120,8 @@ def resolve(line: ChartLine, room: Room, projection: Projection, patient: Patien
     refuse_unbelievable(projection, patient.thickness_cm, patient.age_band, patient.thickness_confirmed)
     charted = as_charted(line, room, projection)
     support = room.support(setup.support) if setup.support else charted.support
+    if setup.diagonal and support.id in BUCKYS:
+        _refuse_diagonal(support)
     receptor = _receptor(charted, room, projection, support, setup)
     grid_ratio = _grid_ratio(charted, support, setup)
     sid_cm = _sid(charted, room, projection, support, room.grid(support, grid_ratio), setup)
@@ -155,7 +156,6 @@ def resolve(line: ChartLine, room: Room, projection: Projection, patient: Patien
         aec_cells=chambers_behind(room, support.id, cells) if control == "aec" else (),
         aec_density=int(within("aec_density", density, *DENSITY_STEPS, "")),
         focal_spot=_spot(room, setup.focal_spot),
-        diagonal=_diagonal(support, setup),
     )
     if resolved.misaligned:
         _refuse_cut_off(resolved)
@@ -225,12 +225,9 @@ def _field(charted: ResolvedSetup, receptor: Receptor, setup: Setup) -> tuple[fl
     return setup.field_cm
 
 
-def _diagonal(support: Support, setup: Setup) -> bool:
-    """Whether the receptor lies diagonally: it cannot in a Bucky."""
-    if setup.diagonal and support.id in BUCKYS:
-        there = f"In the {SUPPORT_NAMES[support.id]} it lies as the tray holds it."
-        raise Refusal("The receptor cannot lie diagonally", there, None, "diagonal")
-    return setup.diagonal
+def _refuse_diagonal(support: Support) -> None:
+    there = f"In the {SUPPORT_NAMES[support.id]} it lies as the tray holds it."
+    raise Refusal("The receptor cannot lie diagonally", there, None, "diagonal")
 
 
 def _control(line: ChartLine, room: Room, support: Support, setup: Setup) -> ExposureControl:

@@ -19,7 +19,8 @@ WayOf = Literal["exposure control", "support", "SID"]
 
 @dataclass(frozen=True, slots=True)
 class Way:
-    """One way: of what it is a choice, its name and reason, and what it sets; None: left as it stands. sid_cm: in cm."""
+    """One way: of what it is a choice, its name and reason, what it sets (None: left as it stands; sid_cm in cm), and what
+    of the set-up goes with the way that is left (`GOES_WITH`)."""
 
     of: WayOf
     name: str
@@ -27,6 +28,22 @@ class Way:
     exposure_control: ExposureControl | None = None
     support: SupportId | None = None
     sid_cm: float | None = None
+
+    @property
+    def clears(self) -> tuple[str, ...]:
+        """Names of a set-up's fields that are again as charted or usual."""
+        return GOES_WITH[self.of]
+
+
+GOES_WITH: Mapping[WayOf, tuple[str, ...]] = {
+    # Each at its own kVp: that is what the choice is between.
+    "exposure control": ("kvp", "mas", "aec_cells", "aec_density"),
+    "support": (
+        *("sid_cm", "tube_height_cm", "grid_ratio", "grid_offset_cm", "grid_tilt_deg"),
+        *("receptor", "gap_cm", "field_cm", "diagonal"),
+    ),
+    "SID": ("tube_height_cm", "sid_guessed"),
+}
 
 
 CONTROLS: Mapping[ExposureControl, tuple[str, str]] = {

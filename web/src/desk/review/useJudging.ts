@@ -21,13 +21,7 @@ interface Entry {
   findings: Finding[];
 }
 
-/** Metal that was said before the exposure is seen in the image too: the index does not speak for the part. */
-const blank = (request: TechniqueRequest): Entry => ({
-  kvp: null,
-  mas: null,
-  result: null,
-  findings: request.patient?.hardware ? ["metal"] : [],
-});
+const BLANK: Entry = { kvp: null, mas: null, result: null, findings: [] };
 
 /** For the next patient: nothing of the last one stays. */
 export const forgetTyped = () => forgetDrafts("judging");
@@ -64,7 +58,10 @@ export function useJudging({
   onRejected,
 }: Props) {
   const place = `judging ${room.id} ${stop} ${projection.id}`;
-  const [entry, setEntry] = useDraft<Entry>(place, () => blank(request));
+  const [typed, setEntry] = useDraft<Entry>(place, () => BLANK);
+  // Metal that was said before the exposure is in the image too: the index does not speak for the part.
+  const metal = request.patient?.hardware != null && !typed.findings.includes("metal");
+  const entry: Entry = metal ? { ...typed, findings: [...typed.findings, "metal"] } : typed;
   const [confirmed, setConfirmed] = useState("");
   const record = useRecord();
   const readOut = useReadOut();
@@ -141,7 +138,7 @@ export function useJudging({
     if (done || !record.isSuccess) return;
     record.reset();
     setConfirmed("");
-    setEntry(blank(request));
+    setEntry(BLANK);
   }
 
   /** Asks the receptor (a simulated one) for the index of what was really set; under AEC the chamber sets the mAs. */
@@ -150,13 +147,13 @@ export function useJudging({
     const byHand = answer.technique.exposure_control === "aec" ? {} : { kvp, mas };
     readOut.mutate(
       { ...request, setup: { ...request.setup, ...byHand } as NonNullable<TechniqueRequest["setup"]> },
-      { onSuccess: (out) => setEntry({ ...entry, result: out.ei ?? out.optical_density ?? null }) },
+      { onSuccess: (out) => setEntry({ ...typed, result: out.ei ?? out.optical_density ?? null }) },
     );
   }
 
   return {
     entry,
-    change: (part: Partial<Entry>) => setEntry({ ...entry, ...part }),
+    change: (part: Partial<Entry>) => setEntry({ ...typed, ...part }),
     film,
     kvp,
     mas,

@@ -92,27 +92,9 @@ function nameOf({ way }: Way, unit: Unit): string {
   return way.support ? (SUPPORT[way.support] ?? way.name) : way.name;
 }
 
-/** What a press sets; what belongs to the place that is left, or to another exposure control, goes. */
-function changeOf({ way }: Way): { [K in keyof Overrides]?: Overrides[K] | null } {
-  if (way.exposure_control)
-    return {
-      exposure_control: way.exposure_control,
-      kvp: null,
-      mas: null,
-      aec_cells: null,
-      aec_density: null,
-    };
-  if (way.support)
-    return {
-      support: way.support,
-      sid_cm: null,
-      tube_height_cm: null,
-      grid_ratio: null,
-      receptor: null,
-      gap_cm: null,
-      field_cm: null,
-      grid_offset_cm: null,
-      grid_tilt_deg: null,
-    };
-  return way.sid_cm != null ? { sid_cm: way.sid_cm, tube_height_cm: null, sid_guessed: null } : {};
+/** What a press sets, and what of the set-up goes with the way that is left. */
+function changeOf({ way, clears }: Way): { [K in keyof Overrides]?: Overrides[K] | null } {
+  const { exposure_control, support, sid_cm } = way;
+  const own = Object.entries({ exposure_control, support, sid_cm }).filter(([, value]) => value != null);
+  return Object.fromEntries([...clears.map((name) => [name, null]), ...own]) as ReturnType<typeof changeOf>;
 }

@@ -266,6 +266,7 @@ describe("methods beside each other", () => {
         why: "Ribs blur.",
         exposure_control: "breathing",
       },
+      clears: ["kvp", "mas"],
       current: false,
       technique: { ...ANSWER.technique, kvp: 70, mas: 10, time_ms: 1000, sid_cm: 100, grid_ratio: 12 },
       di: 0.2,
