@@ -269,7 +269,7 @@ def test_the_front_end_is_served_and_nothing_outside_it(tmp_path):
 
 
 def test_a_line_becomes_trusted_by_the_images_that_are_recorded(client):
-    """Ten on target prove it; an image of an estimated thickness, or with another filter, says nothing of it."""
+    """Ten on target prove it; an image of an estimated thickness, with another filter or of metal says nothing of it."""
     chart = client.get("/api/charts?room=room-1").json()[0]
     line = next(one["id"] for one in chart["lines"] if one["projection"] == ASK["projection"])
 
@@ -286,6 +286,7 @@ def test_a_line_becomes_trusted_by_the_images_that_are_recorded(client):
     assert (trust()["trust"], trust()["said"][:17]) == ("model", "Typed or imported")
     record(**{name: value for name, value in ASK.items() if name not in ("thickness_cm", "setup")})
     record(**{**ASK, "setup": {"filter": "cu-02"}})
+    record(**{**ASK, "setup": {}, "patient": {"hardware": "plate"}})
     assert trust()["trust"] == "model"
     record(**{**ASK, "setup": {}})
     assert trust()["trust"] == "supported"

@@ -60,3 +60,37 @@ def test_it_holds_the_exposure_within_usual_kvp_or_says_what_to_set(line, share)
 
 def test_what_is_set_by_hand_stays():
     assert breathing(STERNUM, 26, kvp=80).technique.kvp == 80
+
+
+def as_charted(thickness_cm: float, still: bool = True, **setup) -> Derived:
+    patient = Patient(thickness_cm, cannot_keep_still=not still)
+    return derive(STERNUM, ROOM, catalogue.projection("sternum-rao"), patient, Setup(**setup))
+
+
+def test_views_that_are_taught_so_are_drafted_so_and_open_so():
+    first = {line.projection for line in SLOW if catalogue.projection(line.projection).breathing[0] == "slow"}
+    assert {line.projection for line in SLOW if line.exposure_control == "breathing"} == first
+    assert as_charted(19).technique == breathing(STERNUM, 19).technique
+
+
+@pytest.mark.parametrize(
+    ("found", "why"),
+    [
+        (lambda: as_charted(15), "Set the SID to 120 cm"),
+        (lambda: as_charted(26, still=False), "cannot keep still"),
+        (lambda: as_charted(15, kvp=80), "lowest mA"),
+    ],
+    ids=["slender", "restless", "by hand"],
+)
+def test_where_the_line_cannot_be_breathed_the_breath_is_held_and_it_is_said_why(found, why):
+    held = found()
+    assert held.technique.exposure_control == "manual"
+    assert held.technique.time_ms < 1000
+    (said,) = [one.text for one in held.cautions if one.cites == "breathing"]
+    assert said.startswith("Breath held") and why in said
+
+
+def test_unsharpness_while_breathing_is_that_of_the_part_that_keeps_still():
+    slow, held = breathing(STERNUM, 26), as_charted(26, exposure_control="manual")
+    assert slow.technique.time_ms > 20 * held.technique.time_ms
+    assert slow.forecast.unsharpness_mm < held.forecast.unsharpness_mm

@@ -311,6 +311,15 @@ def test_an_open_field_is_named_with_what_it_exposes_for_nothing():
     assert "Move the patient" not in texts(technique(KNEE, 12, field_cm=(16, 22)))
 
 
+def test_the_focal_spot_is_set_by_hand_where_the_tube_has_it():
+    assert technique(LSPINE, 20).technique.focal_spot == "large"
+    assert technique(LSPINE, 20, focal_spot="small").technique.focal_spot == "small"
+    single = replace(ROOM, generator=replace(ROOM.generator, focal_spots=ROOM.generator.focal_spots[1:]))
+    with pytest.raises(Refusal, match="no small focal spot") as refused:
+        derive(LSPINE, single, catalogue.projection("lspine-ap"), Patient(20), Setup(focal_spot="small"))
+    assert refused.value.allowed == ["large"]
+
+
 def test_a_receptor_laid_diagonally_takes_a_longer_field_and_no_bucky_does_it():
     long = (20, 38)
     with pytest.raises(OutOfRange) as straight:

@@ -158,10 +158,16 @@ export function SetUpDrawing({ view, unit, className = "" }: Props) {
         "start",
         true,
       )}
+      {/* A tube that leans right has its words to the left, over the beam: to the right they would leave the picture. */}
       {angle !== 0 &&
         label(
-          { x: focus.x + (flat ? 4 * scale : 6 * scale), y: focus.y - (flat ? 8 * scale : 4 * scale) },
+          flat
+            ? { x: focus.x + 4 * scale, y: focus.y - 8 * scale }
+            : focus.x > 0
+              ? { x: focus.x - 2 * scale, y: focus.y + 9 * scale }
+              : { x: focus.x + 6 * scale, y: focus.y - 4 * scale },
           `${trimmed(Math.abs(angle), 1)}°${flat ? "" : `, focus ${length(focus.y, unit)} up`}`,
+          !flat && focus.x > 0 ? "end" : "start",
         )}
       {label(
         flat

@@ -65,6 +65,13 @@ export function SetupPanel({ room, state, stop, act, answer, shape, usualFieldCm
       }
     />
   );
+  const toggle = (key: "sid_guessed" | "diagonal", off: string, on: string) => (
+    <p className="col-span-2 -mt-1 text-note text-ink-3">
+      <Quiet aria-pressed={setup[key] === true} onClick={() => set({ [key]: setup[key] ? null : true })}>
+        {setup[key] ? on : off}
+      </Quiet>
+    </p>
+  );
   return (
     <div className="grid grid-cols-2 gap-2">
       {lengthField("sid", "SID (measured)", "sid_cm", now?.sid_cm, "s")}
@@ -73,14 +80,7 @@ export function SetupPanel({ room, state, stop, act, answer, shape, usualFieldCm
         charted={figures?.tube_angle_deg ?? 0}
         onChange={(value) => set({ tube_angle_deg: value })}
       />
-      <p className="col-span-2 -mt-1 text-note text-ink-3">
-        <Quiet
-          aria-pressed={setup.sid_guessed === true}
-          onClick={() => set({ sid_guessed: setup.sid_guessed ? null : true })}
-        >
-          {setup.sid_guessed ? "SID not known: take back" : "SID cannot be measured"}
-        </Quiet>
-      </p>
+      {toggle("sid_guessed", "SID cannot be measured", "SID not known: take back")}
       <AngleAdvice state={state} stop={stop} act={act} answer={answer} shape={shape} />
       {tilted && lengthField("tube-height", "Or tube height", "tube_height_cm", figures?.tube_height_cm)}
       <Select
@@ -123,16 +123,10 @@ export function SetupPanel({ room, state, stop, act, answer, shape, usualFieldCm
         <FieldSize set={set} setup={setup} shown={figures?.field_cm} usual={usualFieldCm} />
         {lengthField("gap", "Receptor gap", "gap_cm", figures?.gap_cm, undefined, "Gap")}
       </div>
-      {support !== "" && !support.endsWith("bucky") && Math.max(...usualFieldCm) >= LONG_PART_CM && (
-        <p className="col-span-2 -mt-1 text-note text-ink-3">
-          <Quiet
-            aria-pressed={setup.diagonal === true}
-            onClick={() => set({ diagonal: setup.diagonal ? null : true })}
-          >
-            {setup.diagonal ? "Receptor diagonal: lay it straight" : "Receptor diagonal, for a long part"}
-          </Quiet>
-        </p>
-      )}
+      {support !== "" &&
+        !support.endsWith("bucky") &&
+        Math.max(...usualFieldCm) >= LONG_PART_CM &&
+        toggle("diagonal", "Receptor diagonal, for a long part", "Receptor diagonal: lay it straight")}
       {loose && (
         <>
           {lengthField("grid-offset", "Grid off centre", "grid_offset_cm", 0)}
