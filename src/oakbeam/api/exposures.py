@@ -32,6 +32,7 @@ from oakbeam.core.image_review import (
     unlikely,
 )
 from oakbeam.core.projection import Side
+from oakbeam.core.technique.steps import METAL
 from oakbeam.formats import exposures_csv
 from oakbeam.store import Conflict, Store, exposures, local
 from oakbeam.store.exposures import Exposure, Outcome
@@ -244,7 +245,7 @@ def record(store: Store, asked: ExposureRequest, actor: str) -> Recorded:
         reliable=(judgement.evaluation.reliable if judgement else True)
         and not found.thickness.estimated
         and not setup.sid_guessed
-        and found.patient.hardware is None,
+        and not any(one.cites == METAL for one in derived.cautions),
         age_band=asked.technique.patient.age_band if asked.technique.patient else None,
         study_key=asked.study_key,
         note=asked.note,

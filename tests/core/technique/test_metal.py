@@ -70,6 +70,9 @@ def test_a_condition_counts_only_where_it_is():
     bare, said = derived(ROOM), derived(ROOM, conditions=(emphysema,))
     assert said.technique == bare.technique
     assert any("changes nothing in this part" in one.text for one in said.cautions)
+    elsewhere = derived(ROOM, hardware=catalogue.modifiers()["nail"])
+    assert elsewhere.forecast == bare.forecast
+    assert any("Nail in the shaft: changes nothing in this part" in one.text for one in elsewhere.cautions)
     known = catalogue.modifiers()
     both = derived(ROOM, conditions=(emphysema, known["ascites"]))
     assert both.exact_mas == pytest.approx(1.5 * bare.exact_mas)

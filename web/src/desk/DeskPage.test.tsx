@@ -305,6 +305,20 @@ it("a reject wants its reason before anything is kept", async () => {
   );
 });
 
+it("metal that the technique speaks of is in the critique, and in the record", async () => {
+  const metal = { level: "note" as const, text: "Plate and screws.", cites: "metal" };
+  const server = desk({
+    [TECHNIQUE]: { ...answer({} as TechniqueRequest), cautions: [metal] },
+    [RECORD]: { exposure: exposure(5), judgement: null },
+  });
+  await exposed("250");
+  await waitFor(() => expect(accepted().disabled).toBe(false));
+  key("a");
+  await screen.findByText(/Recorded as accepted/);
+  expect(server.last(RECORD).body).toMatchObject({ findings: ["metal"] });
+  expect(server.last(JUDGE).body).toMatchObject({ findings: ["metal"] });
+});
+
 it("after a reject the view can be exposed again, with fields of its own; one accepted is not recorded twice", async () => {
   let outcome = "rejected";
   const server = desk({ [RECORD]: () => ({ exposure: { ...exposure(5), outcome }, judgement: null }) });

@@ -301,8 +301,10 @@ def field_step(running: RunningTechnique, line: ChartLine, patient: Patient, set
 
 def patient_steps(running: RunningTechnique, projection: Projection, patient: Patient, setup: ResolvedSetup) -> None:
     """A condition, a contrast medium, a cast, metal: each once, and only where in the body it counts."""
+    metal = patient.hardware
+    said = (*patient.conditions, *((metal,) if metal else ()))
     counting = tuple(one for one in patient.conditions if one.counts_in(projection.region))
-    if elsewhere := [one.name for one in patient.conditions if one not in counting]:
+    if elsewhere := [one.name for one in said if not one.counts_in(projection.region)]:
         running.caution("note", f"{' and '.join(elsewhere)}: changes nothing in this part of the body.", "one condition")
     if condition := strongest(counting, running.kvp):
         if setup.exposure_control == "aec":
@@ -330,26 +332,30 @@ def patient_steps(running: RunningTechnique, projection: Projection, patient: Pa
             running.model.move(kvp=kvp)
         elif factor != 1 or by_model is not None:
             running.change(cast.name, factor, by_model, cast.note)
-    if (metal := patient.hardware) and metal.counts_in(projection.region):
+    if metal and metal.counts_in(projection.region):
         _metal(running, metal, setup)
+
+
+METAL = "metal"
+"""What the cautions of metal cite: with one of them the index does not speak for the part."""
 
 
 def _metal(running: RunningTechnique, metal: Modifier, setup: ResolvedSetup) -> None:
     """Metal before a share of the field: by hand nothing changes, but the index reads low; a chamber behind it waits."""
     kept = running.model.behind_metal(metal)
     if kept is None:
-        running.caution("note", f"{metal.name}: outside what the physics model covers; {metal.note}", "metal")
+        running.caution("note", f"{metal.name}: outside what the physics model covers; {metal.note}", METAL)
         return
     low_di = 10 * math.log10(kept)
     if setup.exposure_control == "aec":
         why = f"Where the chamber sees as much metal as the field, it waits ×{1 / kept:.2f} for it."
         running.to(metal.name, running.kvp, running.mas / kept, why, "model")
         text = f"{metal.name} over a chamber: the rest is over-exposed ×{1 / kept:.2f} or more. Another chamber, or manual."
-        running.caution("warning", text, "metal")
+        running.caution("warning", text, METAL)
         return
     running.metal_di = low_di
     text = f"{metal.name}: the index reads about {-low_di:.1f} DI lower by the metal alone. Judge the bone beside it."
-    running.caution("note", f"{text} {metal.note}", "metal")
+    running.caution("note", f"{text} {metal.note}", METAL)
 
 
 def _contrast(running: RunningTechnique, name: str, note: str, window: tuple[float, float]) -> None:

@@ -130,7 +130,8 @@ def _open_field(line: ChartLine, projection: Projection, setup: ResolvedSetup, f
     usual = max((line.field_cm or projection.field_cm, projection.field_cm), key=math.prod)
     if width * height < OPEN_FIELD * math.prod(usual):
         return
-    moves = f", and scatter alone moves the index by {field_di:+.1f} DI" if abs(field_di) >= WORTH_A_WORD_DI else ""
+    by = f"{field_di:+.1f} DI".replace("-", "−")
+    moves = f", and scatter alone moves the index by {by}" if abs(field_di) >= WORTH_A_WORD_DI else ""
     share = 100 * (1 - math.prod(usual) / (width * height))
     yield Caution(
         "note",

@@ -60,7 +60,8 @@ export function useJudging({
   const place = `judging ${room.id} ${stop} ${projection.id}`;
   const [typed, setEntry] = useDraft<Entry>(place, () => BLANK);
   // Metal that was said before the exposure is in the image too: the index does not speak for the part.
-  const metal = request.patient?.hardware != null && !typed.findings.includes("metal");
+  const said = answer?.cautions.some((one) => one.cites === "metal") ?? false;
+  const metal = said && !typed.findings.includes("metal");
   const entry: Entry = metal ? { ...typed, findings: [...typed.findings, "metal"] } : typed;
   const [confirmed, setConfirmed] = useState("");
   const record = useRecord();

@@ -254,8 +254,22 @@ function AngleAdvice({
       onChange={(cm) => fact({ [id]: cm })}
     />
   );
-  const method = (of: "angle_school" | "turn_school", school: string, all: { school: string }[]) =>
-    act({ do: "method-of", of, school: school === all[0]?.school ? null : school });
+  const methodOf = (
+    of: "angle_school" | "turn_school",
+    label: string,
+    inForce: string | null,
+    all: { school: string; name: string }[],
+  ) =>
+    all.length > 1 && (
+      <Select
+        label={label}
+        labelled
+        className="col-span-2"
+        value={stop[of] ?? inForce ?? ""}
+        options={all.map((one) => ({ value: one.school, label: one.name }))}
+        onChange={(school) => act({ do: "method-of", of, school: school === all[0]?.school ? null : school })}
+      />
+    );
   const yesNo = (id: "waist_supported" | "shoulder_drops", label: string) => (
     <Select
       key={id}
@@ -304,26 +318,8 @@ function AngleAdvice({
   const { either } = angle.advice;
   return (
     <>
-      {angle.schools.length > 1 && (
-        <Select
-          label="Angle by"
-          labelled
-          className="col-span-2"
-          value={stop.angle_school ?? angle.school ?? ""}
-          options={angle.schools.map((one) => ({ value: one.school, label: one.name }))}
-          onChange={(school) => method("angle_school", school, angle.schools)}
-        />
-      )}
-      {turn && turn.schools.length > 1 && (
-        <Select
-          label="Turn by"
-          labelled
-          className="col-span-2"
-          value={stop.turn_school ?? turn.school ?? ""}
-          options={turn.schools.map((one) => ({ value: one.school, label: one.name }))}
-          onChange={(school) => method("turn_school", school, turn.schools)}
-        />
-      )}
+      {methodOf("angle_school", "Angle by", angle.school, angle.schools)}
+      {turn && methodOf("turn_school", "Turn by", turn.school, turn.schools)}
       {asked}
       {answer && (
         <p className="col-span-2 text-note text-ink-2">
