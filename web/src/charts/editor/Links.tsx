@@ -119,13 +119,15 @@ export function Links({ chart, line, lines, name, projections, editable, onChang
             </p>
           ))}
           {link && (
-            <TextField
-              key={`${link.to} ${link.kvp_added}`}
-              id="link-why"
-              label="Why"
-              value={link.why ?? ""}
-              onChange={(why) => setLink({ ...link, why })}
-            />
+            <div className="mt-2">
+              <TextField
+                key={`${link.to} ${link.kvp_added}`}
+                id="link-why"
+                label="Why"
+                value={link.why ?? ""}
+                onChange={(why) => setLink({ ...link, why })}
+              />
+            </div>
           )}
           {changed && (
             <Button className="mt-2" onClick={() => onChange(link)}>

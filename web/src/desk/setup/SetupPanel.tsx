@@ -26,7 +26,7 @@ interface Props {
   usualFieldCm: readonly [number, number];
 }
 
-/** From this field on a part may be longer than the receptor. */
+/** From this field on a part may be longer than the receptor; a grid, whose strips run along it, is never laid so. */
 const LONG_PART_CM = 40;
 
 /** Where tube, part and receptor stand. Everything left alone stays as charted. */
@@ -125,6 +125,7 @@ export function SetupPanel({ room, state, stop, act, answer, shape, usualFieldCm
       </div>
       {support !== "" &&
         !support.endsWith("bucky") &&
+        shape?.technique.grid_ratio === 0 &&
         Math.max(...usualFieldCm) >= LONG_PART_CM &&
         toggle("diagonal", "Receptor diagonal, for a long part", "Receptor diagonal: lay it straight")}
       {loose && (
