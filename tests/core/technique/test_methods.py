@@ -7,7 +7,7 @@ from dataclasses import replace
 
 import numpy as np
 import pytest
-from hypothesis import given, settings
+from hypothesis import example, given, settings
 from hypothesis import strategies as st
 from tests.conftest import CHEST, KNEE, LINES, LSPINE, ROOM
 
@@ -133,6 +133,8 @@ def test_a_line_on_the_tabletop_knows_the_gap_and_the_missing_top():
     assert step(table, "Grid").other_factor is not None
 
 
+@example("lspine-ap", 0.28125, 3.0)  # one point alone at 85 kVp
+@example("lspine-ap", 0.3, 5.0)  # each centimetre at a kVp of its own
 @settings(max_examples=15)
 @given(st.sampled_from(["lspine-ap", "knee-ap", "chest-pa", "hand-pa"]), st.floats(0, 1), st.floats(0, 3))
 def test_a_levelled_line_is_level_and_keeps_the_accepted_exposure(name, share, kvp_per_cm):

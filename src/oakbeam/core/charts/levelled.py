@@ -66,7 +66,15 @@ def level_at(
 def _levelled(
     line: ChartLine, room: Room, projection: Projection, places: Array, kvp: Array, base_cm: float, base_mas: float
 ) -> Levelled:
+    places, kvp = _with_points_before_steps(places, kvp)
     signals = signals_per_mas(line, room, projection, places, kvp)
     base = int(np.flatnonzero(places == base_cm)[0])
     mas = base_mas * signals[base] / signals
     return Levelled(tuple(Point(float(t), float(k), float(m)) for t, k, m in zip(places, kvp, mas, strict=True)), base_cm)
+
+
+def _with_points_before_steps(places: Array, kvp: Array) -> tuple[Array, Array]:
+    """The points and, half-way to each step of the kVp, another at the kVp before it: what the mAs goes on along up to there."""
+    before = np.flatnonzero((kvp[1:] != kvp[:-1]) & (np.diff(places) > 0.15))
+    between = np.round((places[before] + places[before + 1]) / 2, 1)
+    return np.insert(places, before + 1, between), np.insert(kvp, before + 1, kvp[before])
