@@ -2,8 +2,10 @@
 
 from __future__ import annotations
 
+import copy
 import io
 import json
+import re
 from dataclasses import replace
 from pathlib import Path
 
@@ -11,7 +13,7 @@ import jsonschema_rs
 import openpyxl
 import pypdfium2 as pdfium
 import pytest
-from tests.conftest import CHEST, KNEE, LINES, LSPINE, ROOM
+from tests.conftest import CHEST, HAND, KNEE, LINES, LSPINE, ROOM
 
 from oakbeam import catalogue
 from oakbeam.core.charts.line import Chart, Link
@@ -21,11 +23,12 @@ from oakbeam.core.charts.systems import FixedKvp
 from oakbeam.core.errors import Refusal
 from oakbeam.demo import clinic
 from oakbeam.formats import chart_csv, chart_import, chart_json, chart_pdf, chart_xlsx
+from oakbeam.formats.chart_pdf import Printing
 
 KNOWN = catalogue.shipped()
 FAMILY = followed(
     (
-        replace(LSPINE, key=1, note="=1+1 is text"),
+        replace(LSPINE, key=1, note="=1+1 is text", origin="tests", origin_spread_di=0.42),
         replace(KNEE, key=2),
         replace(KNEE, projection="knee-lateral", key=7, link=Link(2, -2, 0.9, -1)),
         replace(CHEST, key=4),
@@ -43,8 +46,8 @@ def chart(lines, **change):
 
 
 def whole(lines):
-    """Everything a file must keep, keys and links too."""
-    return [(line, line.key, line.link) for line in lines]
+    """Everything a file must keep, keys, links and origins too."""
+    return [(line, line.key, line.link, line.origin, line.origin_spread_di) for line in lines]
 
 
 @pytest.mark.parametrize("lines", [FAMILY, tuple(LINES.values()), clinic.chart_lines(ROOM)], ids=["family", "round", "demo"])
@@ -62,6 +65,15 @@ def test_an_exported_document_keeps_its_published_schema():
     document = chart_json.write(chart(FAMILY))
     schema.validate(json.loads(json.dumps(document)))
     assert not schema.is_valid({**document, "format_version": 9})
+    wrong = copy.deepcopy(document)
+    for change in ({"colour": "red"}, {"sid_cm": 9}, {"grid_ratio": 7}, {"range_cm": [0, 20]}, {"law": {"kvp": 400}}):
+        line = wrong["chart"]["lines"][0]
+        wrong["chart"]["lines"][0] = {**line, **change, "law": {**line["law"], **change.get("law", {})}}
+        assert not schema.is_valid(json.loads(json.dumps(wrong))), change
+        wrong = copy.deepcopy(document)
+    wrong["chart"]["lines"][0]["law"]["colour"] = "red"
+    with pytest.raises(Refusal, match=r"lines\.0\.law has no 'colour'"):
+        chart_json.read(json.dumps(wrong))
     old = {**document, "format_version": 1}
     for line in old["chart"]["lines"]:
         line.pop("link")
@@ -92,16 +104,16 @@ def test_a_link_to_nothing_is_a_bad_cell():
 
 
 PAPER = """View,kV,mAs,Thickness (in),FFD cm,Grid,Bucky,Detector,Who
-L-spine AP,80,40,8,107,12:1,Table Bucky,Fixed panel 43x43,Ann
+L-spine AP,80,32,8,107,12:1,Table Bucky,Fixed panel 43x43,Ann
 Chest PA,117,2,9,180,10:1,wall bucky,Fixed panel 43x43,Ann
 Hand PA,57,1.6,1.2,100,none,tabletop,Loose panel 24x30,Ann
 """
 
 
 def test_other_peoples_columns_are_guessed_shown_and_kept_in_their_units():
-    found = chart_import.preview(chart_csv.rows_of(PAPER), ROOM, KNOWN)
+    found = chart_import.preview(chart_import.text_of(PAPER), ROOM, KNOWN)
     assert {one.given: one.taken_as for one in found.columns} == {
-        "View": "projection",
+        "View": "view",
         "kV": "kvp",
         "mAs": "mas",
         "Thickness (in)": "thickness_in",
@@ -119,23 +131,40 @@ def test_other_peoples_columns_are_guessed_shown_and_kept_in_their_units():
         "panel-43",
         12,
     )
-    assert spine.law == FixedKvp(8 * 2.54, 80, 40, 4.5)
+    assert spine.law == FixedKvp(8 * 2.54, 80, 32, 4.5)
     assert (chest.projection, chest.support) == ("chest-pa", "upright_bucky")
     assert (hand.projection, hand.grid_ratio) == ("hand-pa", 0)
     assert {"L-spine AP", "wall bucky", "12:1"} <= {one.given for one in found.taken}
 
 
-def test_a_person_puts_a_guess_right_and_every_bad_cell_is_reported():
-    rows = chart_csv.rows_of(PAPER.replace("40,8", "forty,8").replace("Thickness (in)", "Thickness"))
-    found = chart_import.preview(rows, ROOM, KNOWN)
-    assert {(one.row, one.column) for one in found.faults} >= {(2, "mAs"), (3, "Thickness"), (4, "Thickness")}
-    again = chart_import.preview(rows, ROOM, KNOWN, {"Thickness": "thickness_in", "Who": "note"})
-    assert [(one.row, one.column) for one in again.faults] == [(2, "mAs")]
-    fewer = chart_csv.rows_of("View,kV,mAs,cm\nHand PA,57,1.6,3\n")
+def test_a_person_puts_a_column_right_and_every_bad_cell_is_reported():
+    file = chart_import.text_of(PAPER.replace("32,8", "forty,8").replace("Thickness (in)", "Measured at"))
+    found = chart_import.preview(file, ROOM, KNOWN)
+    assert [(one.row, one.column) for one in found.faults] == [(2, "mAs")]
+    assert {one.sources["thickness_cm"].confidence for one in found.made} == {"assumed"}
+    again = chart_import.preview(
+        file, ROOM, KNOWN, {"Measured at": "thickness_in", "Who": "note"}, answers={"row:2": "leave out"}
+    )
+    assert (again.faults, [round(line.law.thickness_cm, 2) for line in again.lines]) == ((), [22.86, 3.05])
+    assert {line.note for line in again.lines} == {"Ann"}
+    fewer = chart_import.text_of("View,kV,mAs,deep\nHand PA,57,1.6,3\n")
     given = {"support": "tabletop", "receptor": "panel-24", "grid_ratio": "0", "sid_cm": "100"}
-    assert chart_import.preview(fewer, ROOM, KNOWN, {"cm": "thickness_cm"}, given).lines[0].law.thickness_cm == 3
+    (line,) = chart_import.preview(fewer, ROOM, KNOWN, {"deep": "thickness_cm"}, given).lines
+    assert (line.law.thickness_cm, line.receptor) == (3, "panel-24")
     with pytest.raises(Refusal):
-        chart_import.preview(fewer, ROOM, KNOWN, {"cm": "colour"})
+        chart_import.preview(fewer, ROOM, KNOWN, {"deep": "colour"})
+
+
+@pytest.mark.parametrize(
+    ("origin", "spread", "said"),
+    [("heaven", "", "is not where a line comes from"), ("model", "0.4", "others do not"), ("tests", "40", "0.05 to 5 DI")],
+)
+def test_an_origin_that_cannot_be_is_a_fault_of_its_cell(origin, spread, said):
+    heads, row = chart_csv.write([LSPINE]).splitlines()
+    cells = dict(zip(heads.split(","), row.split(","), strict=True)) | {"origin": origin, "origin_spread_di": spread}
+    with pytest.raises(chart_csv.BadFile) as refused:
+        chart_csv.read(",".join(cells) + "\n" + ",".join(cells.values()), ROOM)
+    assert [(fault.row, said in fault.problem) for fault in refused.value.faults] == [(2, True)]
 
 
 def qr_says(page):
@@ -147,42 +176,87 @@ def qr_says(page):
 
 
 @pytest.mark.parametrize(
-    ("kind", "paper", "across", "size_mm"),
+    ("printing", "size_mm"),
     [
-        ("wall", "a4", False, (210, 297)),
-        ("wall", "a4", True, (297, 210)),
-        ("wall", "a3", False, (297, 420)),
-        ("wall", "a3", True, (420, 297)),
-        ("booklet", "a4", False, (148, 210)),
-        ("card", "a4", False, (105, 148)),
+        (Printing(), (210, 297)),
+        (Printing(across=True), (297, 210)),
+        (Printing(paper="a3", rows="steps"), (297, 420)),
+        (Printing(paper="a3", across=True, pages="region"), (420, 297)),
+        (Printing("booklet"), (148, 210)),
+        (Printing("card"), (297, 210)),
     ],
 )
-def test_every_printed_page_says_which_chart_it_is(kind, paper, across, size_mm):
+def test_every_printed_page_says_which_chart_it_is(printing, size_mm):
     lines = sheet([*FAMILY] * 8, ROOM, KNOWN.projections)
-    document = pdfium.PdfDocument(chart_pdf.write(chart(FAMILY), "Room 1", lines, kind, paper, across))
-    assert len(document) >= (1 if kind == "card" else 2 if kind == "booklet" else 1)
-    for number, page in enumerate(document, 1):
+    printing = replace(printing, printed="27 Nov 2026")
+    document = pdfium.PdfDocument(chart_pdf.write(chart(FAMILY, review_by="2027-11-02"), "Room 1", lines, printing))
+    assert len(document) >= (2 if printing.kind == "booklet" else 1)
+    for page_number, page in enumerate(document, 1):
         assert tuple(round(side / 72 * 25.4) for side in page.get_size()) == size_mm
         text = page.get_textpage().get_text_range()
         for said in (
             "Röntgen & <co>",
             "version 4",
-            "Approved by ilse on 2026-11-02",
-            f"Chart 3, version 4, page {number}",
+            "Approved by ilse on 2 Nov 2026",
+            "Printed 27 Nov 2026, good until 2 Nov 2027",
+            "Check the date: is version 4 still in use?",
+            "Chart 3, version 4, page ",
             "local protocol",
         ):
-            assert said in text, (kind, number, said)
-        assert qr_says(page) > 300
+            assert said in text, (printing.kind, page_number, said)
+        if printing.kind != "card":
+            assert f"version 4, page {page_number}" in text
+            assert qr_says(page) > 300
     first = document[0].get_textpage().get_text_range()
     assert "40" in first
     assert chart_pdf.qr_text(chart(FAMILY)) == "oakbeam chart 3 version 4"
 
 
+def sizes_of(page):
+    """The size [pt] of each character of a page."""
+    text = page.get_textpage()
+    return [(text.get_text_range(i, 1), pdfium.raw.FPDFText_GetFontSize(text, i)) for i in range(text.count_chars())]
+
+
+@pytest.mark.parametrize(("paper", "points"), [("a3", 14), ("a4", 11)])
+@pytest.mark.parametrize("across", [False, True])
+@pytest.mark.parametrize("rows", ["sizes", "steps"])
+def test_numbers_on_the_wall_are_read_from_two_metres(paper, points, across, rows):
+    """Every kVp and mAs of every line, none set smaller to make it fit."""
+    lines = sheet(LINES.values(), ROOM, KNOWN.projections)
+    printing = Printing(paper=paper, across=across, rows=rows)
+    document = pdfium.PdfDocument(chart_pdf.write(chart(FAMILY), "Room 1", lines, printing))
+    large = sum(1 for page in document for char, size in sizes_of(page) if size >= points - 0.01 and char in "0123456789.")
+    settings = [setting for one in lines for setting in (one.usual if rows == "sizes" else one.along)]
+    told = sum(len(f"{value:g}") for setting in settings for value in (setting.kvp, setting.mas) if value is not None)
+    assert large >= told > 50
+
+
+def test_a_wall_chart_hangs_from_the_head_down_with_children_by_age_on_a_sheet_of_their_own():
+    child = replace(HAND, range_cm=(1, 2), law=FixedKvp(1.5, 55, 0.8, 4.5), id=7, key=7)
+    adults = [replace(line, id=at, key=at) for at, line in enumerate((KNEE, HAND, CHEST, LSPINE), 1)]
+    aec = replace(adults[2], exposure_control="aec", aec_cells="L+R", aec_density=1)
+    before = [replace(adults[0], sid_cm=110), *adults[1:]]
+    trust = {1: "proven", 2: "model", 3: "supported", 4: "supported"}
+    lines = sheet([*adults[:2], aec, adults[3], child], ROOM, KNOWN.projections, trust=trust, before=before)
+    document = pdfium.PdfDocument(chart_pdf.write(chart(FAMILY), "Room 1", lines, Printing()))
+    first, last = (document[at].get_textpage().get_text_range().replace("\r\n", " ") for at in (0, len(document) - 1))
+    assert len(document) == 2
+    places = [first.index(word) for word in ("Spine", "Chest", "Arm", "Leg")]
+    assert places == sorted(places)
+    assert re.search(r"AEC, chamber L\+R, density \+1, back-up\s+[\d.]+ mAs", first)
+    assert "EI 300" in first
+    assert re.search(r"Knee AP\s\*•", first)
+    assert re.search(r"Hand PA\s°", first)
+    assert re.search(r"Children, by age.*10 kg.*Hand PA\s\*", last)
+    assert "Children" not in first
+
+
 def test_what_is_not_approved_says_so_on_the_page():
     for kind in ("wall", "booklet", "card"):
-        (page,) = pdfium.PdfDocument(chart_pdf.write(chart((), status="draft"), "Room 1", (), kind))
+        (page,) = pdfium.PdfDocument(chart_pdf.write(chart((), status="draft"), "Room 1", (), Printing(kind)))
         assert "No line yet" in page.get_textpage().get_text_range()
     for status in ("draft", "proposed", "superseded"):
         lines = sheet(FAMILY, ROOM, KNOWN.projections)
-        page = pdfium.PdfDocument(chart_pdf.write(chart(FAMILY, status=status), "Room 1", lines, "wall"))[0]
+        page = pdfium.PdfDocument(chart_pdf.write(chart(FAMILY, status=status), "Room 1", lines, Printing()))[0]
         assert page.get_textpage().get_text_range().count(status.upper()) >= 2

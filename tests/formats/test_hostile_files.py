@@ -20,6 +20,7 @@ from tests.formats.test_chart_csv import HEADER, ROW, faults
 from oakbeam.catalogue import search, shipped
 from oakbeam.formats import chart_csv, chart_import, chart_xlsx
 from oakbeam.formats.chart_csv import BadFile
+from oakbeam.formats.chart_import.names import MOST_LOOKED_UP
 
 TAG = "worksheet"
 NAMES = HEADER.split(",")
@@ -111,7 +112,8 @@ def test_no_changed_byte_of_a_workbook_is_more_than_refused(data):
 
 
 def preview(header, rows):
-    return chart_import.preview([(1, header), *enumerate(rows, 2)], ROOM, shipped())
+    sheet = chart_import.files.Sheet("", [(1, header), *enumerate(rows, 2)])
+    return chart_import.preview(chart_import.File((sheet,)), ROOM, shipped())
 
 
 @pytest.mark.parametrize("cell", ["1" + " " * 30_000 + "x", "(" * 30_000, "1" * 30_000, "in " * 10_000, "," * 30_000])
@@ -141,7 +143,7 @@ def test_thousands_of_unknown_names_are_looked_for_once_each_and_only_so_many(mo
     monkeypatch.setattr(search, "find", find)
     rows = [[f"nothing {i % 2500}", "80", "40"] for i in range(5000)]
     found = preview(["view", "kvp", "mas"], rows)
-    assert len(asked) == len(set(asked)) == chart_import.MOST_LOOKED_UP
+    assert len(asked) == len(set(asked)) == MOST_LOOKED_UP
     assert 0 < len(found.faults) <= chart_csv.MOST_FAULTS
 
 

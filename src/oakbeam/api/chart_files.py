@@ -1,33 +1,29 @@
-"""Charts as files: CSV, spreadsheet, JSON and paper out; our own files and other people's in."""
+"""Charts as files: CSV, spreadsheet, JSON out; our own files and other people's in."""
 
 from __future__ import annotations
 
 import base64
+from dataclasses import replace
 from typing import Annotated, Any
 
-from fastapi import APIRouter, Query
+from fastapi import APIRouter
 from fastapi.responses import Response
 from pydantic import BaseModel, Field, StringConstraints
 
 from oakbeam.api import problems
 from oakbeam.api.access import Actor, StoreHere
 from oakbeam.api.answers import as_file
-from oakbeam.api.chart_making import chart_with_room
 from oakbeam.api.charts import ChartOut, chart_out
 from oakbeam.api.technique_request import room_of
 from oakbeam.api.types import Id, Key, Name, RequestBody
-from oakbeam.catalogue import Catalogue
 from oakbeam.core.charts.line import (
     Chart,
     ChartLine,
 )
-from oakbeam.core.charts.printed_page import sheet
 from oakbeam.core.charts.validation import check_line
-from oakbeam.core.equipment.room import Room
 from oakbeam.core.errors import Refusal
-from oakbeam.core.lengths import LengthUnit
-from oakbeam.formats import chart_csv, chart_import, chart_json, chart_pdf, chart_xlsx
-from oakbeam.store import Store, charts, exposures, local
+from oakbeam.formats import chart_csv, chart_import, chart_json, chart_xlsx
+from oakbeam.store import Store, charts, local
 
 router = APIRouter(prefix="/api", responses=problems.RESPONSES, tags=["charts"])
 
@@ -40,60 +36,64 @@ class ImportRequest(RequestBody):
     csv: Annotated[str, StringConstraints(max_length=2_000_000)]
 
 
+Answers = dict[Annotated[str, StringConstraints(max_length=200)], Annotated[str, StringConstraints(max_length=200)]]
+
+
 class ImportFile(RequestBody):
-    """A file of another origin: CSV text, or a spreadsheet as base64. mapping: our column by the file's name (null leaves it
-    out); defaults: what every row has where the file has no such column."""
+    """A file of another origin: CSV text, a spreadsheet, or any of both as the bytes of a file (base64). mapping: our column
+    by the file's name (null leaves it out); defaults: what every line has where the file does not say it; answers: by the
+    question's id, `row:N` with "leave out" for a row."""
 
     room: Key
     csv: Annotated[str, StringConstraints(max_length=2_000_000)] | None = None
     xlsx: Annotated[str, StringConstraints(max_length=7_000_000)] | None = None
+    file: Annotated[str, StringConstraints(max_length=7_000_000)] | None = None
     mapping: Annotated[dict[str, str | None], Field(default_factory=dict, max_length=200)]
     defaults: Annotated[dict[str, Annotated[str, StringConstraints(max_length=60)]], Field(default_factory=dict)]
+    answers: Annotated[Answers, Field(default_factory=dict, max_length=2000)]
 
 
 class PreviewOut(BaseModel):
-    """How a file is read (see `chart_import.Preview`)."""
+    """How a file is read (see `chart_import.Preview`). ready: nothing is open; ours: what a column can be."""
 
     columns: tuple[chart_import.Column, ...]
     taken: tuple[chart_import.Taken, ...]
     lines: tuple[ChartLine, ...]
     faults: tuple[chart_csv.BadCell, ...]
+    questions: tuple[chart_import.Question, ...]
+    made: tuple[chart_import.Made, ...]
+    decided: tuple[str, ...]
+    sheets: tuple[chart_import.SheetSeen, ...]
+    unread: tuple[int, ...]
+    ready: bool
     ours: tuple[str, ...]
 
 
 def preview_import(store: Store, asked: ImportFile) -> PreviewOut:
-    """How a file is read."""
+    """How a file is read. What the department answered of its own words before stands unless it is answered anew."""
     room, known = room_of(store, asked.room), local.catalogue_of(store)
-    if (asked.csv is None) == (asked.xlsx is None):
-        raise Refusal("One file", "Give the text of a CSV file, or a spreadsheet as base64.", None, "csv")
-    if asked.csv is not None:
-        rows = chart_csv.rows_of(asked.csv)
-    else:
-        try:
-            content = base64.b64decode(asked.xlsx or "", validate=True)
-        except ValueError:
-            raise Refusal("Not base64", "The spreadsheet is not given as base64.", None, "xlsx") from None
-        rows = chart_xlsx.rows_of(content)
-    found = chart_import.preview(rows, room, known, asked.mapping, asked.defaults)
+    answers = {**local.import_answers(store), **asked.answers}
+    found = chart_import.preview(_file_of(asked), room, known, asked.mapping, asked.defaults, answers)
     values = {name: getattr(found, name) for name in PreviewOut.model_fields if name != "ours"}
-    return PreviewOut(**values, ours=chart_csv.COLUMNS)
+    return PreviewOut(**values, ours=chart_import.MEANINGS)
 
 
-def printed(
-    store: Store,
-    where: tuple[Chart, Room, Catalogue],
-    kind: chart_pdf.Kind,
-    paper: chart_pdf.Paper,
-    across: bool,
-    unit: LengthUnit | None,
-) -> bytes:
-    """The PDF of a chart with its room and the catalogue; without a unit its lengths are in the room's own."""
-    chart, room, known = where
-    unit = unit or room.length_unit
-    found = exposures.trusts(store, room, known, chart.lines)
-    unseen = {line for line, (trust, _) in found.items() if trust == "model"}
-    lines = sheet(chart.lines, room, known.projections, unseen, unit)
-    return chart_pdf.write(chart, room.name, lines, kind, paper, across, unit)
+def _file_of(asked: ImportFile) -> chart_import.File:
+    given = [one for one in (asked.csv, asked.xlsx, asked.file) if one is not None]
+    if len(given) != 1:
+        raise Refusal(
+            "One file", "Give the text of a CSV file, a spreadsheet, or a file as base64: one of them.", None, "csv"
+        )
+    if asked.csv is not None:
+        return chart_import.text_of(asked.csv)
+    field = "file" if asked.xlsx is None else "xlsx"
+    try:
+        content = base64.b64decode(given[0], validate=True)
+    except ValueError:
+        raise Refusal("Not base64", "The file is not given as base64.", None, field) from None
+    if asked.xlsx is not None and not content.startswith(chart_import.ZIP):
+        chart_xlsx.sheets_of(content)
+    return chart_import.file_of(content)
 
 
 def import_chart(store: Store, room_id: str, name: str, text: str, actor: str) -> Chart:
@@ -108,6 +108,9 @@ def import_chart_json(store: Store, room_id: str, name: str, text: str, actor: s
     chart = chart_json.read(text)
     known = local.catalogue_of(store)
     lines = tuple(check_line(line, known.projection(line.projection), room) for line in chart.lines)
+    if chart.room != room.id:
+        # Exposures in another room say nothing of this one.
+        lines = tuple(replace(line, origin="typed", origin_spread_di=None) for line in lines)
     return charts.add_draft(store, room.id, name, actor, lines, chart.grid_table)
 
 
@@ -127,6 +130,19 @@ def post_import_preview(store: StoreHere, asked: ImportFile) -> PreviewOut:
     return preview_import(store, asked)
 
 
+@router.get("/charts/import/answers")
+def get_import_answers(store: StoreHere) -> Answers:
+    """What the department answered of its own words in charts' files: names of projections, places, receptors."""
+    return local.import_answers(store)
+
+
+@router.put("/charts/import/answers")
+def put_import_answers(store: StoreHere, who: Actor, answers: Annotated[Answers, Field(max_length=2000)]) -> Answers:
+    """Keep answers for the next file, in place of those kept; questions that are about one file alone are not kept."""
+    kept = {key: answer for key, answer in answers.items() if key.partition(":")[0] in chart_import.REMEMBERED}
+    return local.remember_import_answers(store, kept, who)
+
+
 @router.get("/charts/{chart_id}/csv", response_class=Response)
 def export_csv(store: StoreHere, chart_id: Id) -> Response:
     """The chart as CSV (docs/chart-csv.md)."""
@@ -139,22 +155,6 @@ def export_xlsx(store: StoreHere, chart_id: Id) -> Response:
     """The chart as a spreadsheet with the columns of the CSV."""
     chart = charts.get(store, chart_id)
     return as_file(chart_xlsx.write(chart), XLSX, f"chart-{chart.room}-v{chart.version}.xlsx")
-
-
-@router.get("/charts/{chart_id}/pdf", response_class=Response)
-def export_pdf(
-    store: StoreHere,
-    chart_id: Id,
-    kind: Annotated[chart_pdf.Kind, Query(description="Wall chart, booklet (A5) or pocket card (A6)")] = "wall",
-    paper: Annotated[chart_pdf.Paper, Query(description="The wall chart's")] = "a4",
-    across: Annotated[bool, Query(description="The wall chart in landscape")] = False,
-    unit: Annotated[LengthUnit | None, Query(description="Of lengths; the room's own unless given")] = None,
-) -> Response:
-    """The chart for the wall, as a booklet, or as a card for the pocket; each page with version, approval and a QR code."""
-    where = chart_with_room(store, chart_id)
-    content = printed(store, where, kind, paper, across, unit)
-    chart = where[0]
-    return as_file(content, "application/pdf", f"chart-{chart.room}-v{chart.version}-{kind}.pdf")
 
 
 @router.get("/schemas/chart")

@@ -15,7 +15,7 @@ from dataclasses import dataclass
 from typing import get_args
 
 from oakbeam.catalogue import Catalogue, shipped
-from oakbeam.core.charts.line import ChartLine, Link
+from oakbeam.core.charts.line import ChartLine, Link, Origin
 from oakbeam.core.charts.links import MOST_WHY
 from oakbeam.core.charts.systems import Band, Banded, FixedKvp, Levelled, MasRule, Point, SystemName, VariableKvp
 from oakbeam.core.charts.validation import check_line
@@ -61,6 +61,8 @@ PLAIN = (
     "exposure_control",
     "aec_cells",
     "aec_density",
+    "origin",
+    "origin_spread_di",
     "band",
     "note",
 )
@@ -95,10 +97,14 @@ COLUMNS = (
     "times_mas",
     "thicker_cm",
     "follows_why",
+    "origin",
+    "origin_spread_di",
     "note",
 )
 _REQUIRED = ("projection", "support", "receptor", "grid_ratio", "sid", "range_min", "range_max", "school", "kvp", "mas")
 CONTROLS: tuple[ExposureControl, ...] = get_args(ExposureControl)
+ORIGINS: tuple[Origin, ...] = get_args(Origin)
+SPREAD_DI_RANGE = (0.05, 5.0)
 _NEEDS: dict[SystemName, tuple[str, ...]] = {
     "fixed_kvp": ("thickness", "doubling"),
     "variable_kvp": ("thickness", "kvp_per_cm"),
@@ -422,6 +428,19 @@ def _link(record: _Record) -> Link | None:
     return Link(int(to), plus or 0.0, 1.0 if times is None else times, thicker or 0.0, why)
 
 
+def _origin(record: _Record) -> tuple[Origin, float | None]:
+    """Where the row's numbers come from, and how sure a draft from test exposures said it was [DI]."""
+    given, spread_di = record.text("origin").lower() or "typed", record.number("origin_spread_di")
+    origin = next((one for one in ORIGINS if one == given), None)
+    if origin is None:
+        record.fault("origin", f"'{given[:40]}' is not where a line comes from; one of: {', '.join(ORIGINS)}.")
+    low, high = SPREAD_DI_RANGE
+    if spread_di is not None and (origin != "tests" or not low <= spread_di <= high):
+        record.fault("origin_spread_di", f"A line from tests says how sure it is: {low:g} to {high:g} DI; others do not.")
+        spread_di = None
+    return origin or "typed", spread_di
+
+
 def _conditions(record: _Record) -> ChartLine | None:
     """The line's conditions without its law (a placeholder stands there), or None where a cell is at fault."""
     complete = record.need(*(key for key in _REQUIRED if key not in ("kvp", "mas", "school")))
@@ -432,7 +451,7 @@ def _conditions(record: _Record) -> ChartLine | None:
     if support and support not in SUPPORTS:
         record.fault("support", f"'{support[:40]}' is not a support; one of: {', '.join(SUPPORTS)}.")
         return None
-    density = record.number("aec_density")
+    density, (origin, spread_di) = record.number("aec_density"), _origin(record)
     control = next((one for one in CONTROLS if one == (record.text("exposure_control").lower() or "manual")), None)
     if control is None:
         given = record.text("exposure_control")[:40]
@@ -468,6 +487,8 @@ def _conditions(record: _Record) -> ChartLine | None:
         exposure_control=control,
         aec_cells=record.text("aec_cells").upper().replace("NONE", "none") or None,
         aec_density=int(density or 0),
+        origin=origin,
+        origin_spread_di=spread_di,
         key=None if (key := record.number("line")) is None else int(key),
     )
 
@@ -546,6 +567,8 @@ def rows_for(line: ChartLine) -> list[dict[str, str]]:
             if line.link
             else {}
         ),
+        "origin": line.origin if line.origin != "typed" else "",
+        "origin_spread_di": number(line.origin_spread_di),
         "note": guarded(line.note),
     }
     if isinstance(law, Banded):

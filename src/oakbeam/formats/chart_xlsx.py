@@ -34,10 +34,11 @@ MOST_UNPACKED = 20_000_000
 MOST_STRINGS = 4_000_000
 """Bytes of the table of texts when unpacked: more of it is read before the first row than a chart can hold."""
 MOST_PARTS = 200
+MOST_SHEETS = 40
 MOST_SHEET_ROW = 20_000
 """No row of a chart stands further down; a row number costs the rows that are left out above it."""
 TEXT_COLUMNS = frozenset(
-    ("projection", "support", "receptor", "school", "filter", "exposure_control", "aec_cells", "band", "note")
+    ("projection", "support", "receptor", "school", "filter", "exposure_control", "aec_cells", "origin", "band", "note")
 )
 
 
@@ -87,17 +88,23 @@ def read(content: bytes, room: Room, known: Catalogue | None = None) -> tuple[Ch
 
 def rows_of(content: bytes) -> Rows:
     """The rows of a workbook's first sheet that hold anything, every cell as text. BadFile where it is not a workbook."""
+    return checked_rows(sheets_of(content, 1)[0][1])
+
+
+def sheets_of(content: bytes, most: int = MOST_SHEETS) -> list[tuple[str, Rows]]:
+    """The first sheets that can be seen, by name, with the rows that hold anything, every cell as text; of a workbook's
+    merged cells the first holds the text. BadFile where it is not a workbook."""
     if len(content) > MOST_BYTES:
         raise BadFile([BadCell(1, "", f"The file is larger than {MOST_BYTES // 1_000_000} MB.")])
     try:
         _refuse_oversized(content)
-        rows = _first_sheet(content)
+        found = _sheets(content, most)
     except BadFile:
         raise
     except Exception:
         # Encrypted, oddly packed, cut off or made up: the reader raises whatever its parser met. None of it is a workbook.
         raise BadFile([BadCell(1, "", "This is not readable as a spreadsheet (xlsx).")]) from None
-    return checked_rows(rows)
+    return found
 
 
 def _refuse_oversized(content: bytes) -> None:
@@ -110,10 +117,14 @@ def _refuse_oversized(content: bytes) -> None:
         raise BadFile([BadCell(1, "", "The workbook is too large when unpacked.")])
 
 
-def _first_sheet(content: bytes) -> Rows:
+def _sheets(content: bytes, most: int) -> list[tuple[str, Rows]]:
     book = load_workbook(io.BytesIO(content), read_only=True, data_only=True)
+    seen = [sheet for sheet in book.worksheets if sheet.sheet_state == "visible"] or book.worksheets
+    return [(str(sheet.title), _rows(sheet)) for sheet in seen[:most]]
+
+
+def _rows(sheet: Worksheet) -> Rows:
     rows: Rows = []
-    sheet = book.worksheets[0]
     for at, row in enumerate(sheet.iter_rows(max_row=MOST_SHEET_ROW + 1, max_col=MOST_COLUMNS + 1, values_only=True), 1):
         if at > MOST_SHEET_ROW:
             raise BadFile([BadCell(MOST_SHEET_ROW, "", f"A row stands below row {MOST_SHEET_ROW:,}; this is no chart.")])

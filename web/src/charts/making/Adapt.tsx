@@ -89,10 +89,8 @@ export function Adapt(props: Making) {
           <MakeBar
             making={props}
             usual={`${room.name} chart, from ${roomName(other.room)}`}
-            lines={lines.length}
-            onMake={(name) =>
-              props.onMake(name, lines, `Adapted from ${roomName(other.room)}, version ${other.version}.`)
-            }
+            lines={lines}
+            why={`Adapted from ${roomName(other.room)}, version ${other.version}.`}
           />
           <table className="mt-3 w-full">
             <thead className="sticky top-0 bg-ground text-left text-note text-ink-3">

@@ -13,7 +13,7 @@ import { Select } from "../../ui/Select";
 import { useDraft } from "../../ui/drafts";
 import { figure, length, signed, trimmed, typedLength } from "../../ui/units";
 import { TECHNIQUE_SYSTEM, grid, projectionName, SUPPORT, supportWords } from "../../ui/words";
-import { startingConditions } from "./ConditionFields";
+import { startingConditions, usualReceptor } from "./ConditionFields";
 import { cellValue } from "../editor/cells";
 import { MakeBar } from "./MakeBar";
 import type { Making } from "./making";
@@ -65,6 +65,14 @@ export function Build(props: Making & { lines: Line[] }) {
   const byId = new Map(projections.map((one) => [one.id, one]));
   const put = (i: number, change: Partial<Shot>) =>
     setShots(shots.map((one, j) => (i === j ? { ...one, ...change } : one)));
+  /** What is drafted then is drafted from the exposures that are left. */
+  function takeOut(at: number) {
+    const sent = shots.filter((one) =>
+      [one.thickness_cm, one.kvp, one.mas, one.ei].every((cell) => cell !== null),
+    );
+    setShots(shots.filter((one) => one !== sent[at]));
+    build.mutate({ room: room.id, body: { exposures: whole.filter((_, i) => i !== at), school } });
+  }
   const digital = room.receptors.filter((one) => one.kind !== "film_screen");
   return (
     <section aria-label="Build a chart" className="px-5 py-3">
@@ -120,6 +128,7 @@ export function Build(props: Making & { lines: Line[] }) {
                       onChange={(support) =>
                         put(i, {
                           support,
+                          receptor: usualReceptor(room, support, lines),
                           grid_ratio: room.supports.find((one) => one.id === support)?.grid?.ratio ?? 0,
                         })
                       }
@@ -216,7 +225,13 @@ export function Build(props: Making & { lines: Line[] }) {
       </div>
       {build.isError && <Refusal error={build.error} className="mt-2" />}
       {build.data ? (
-        <Drafted built={build.data} making={props} byId={byId} school={TECHNIQUE_SYSTEM[school] ?? ""} />
+        <Drafted
+          built={build.data}
+          making={props}
+          byId={byId}
+          school={TECHNIQUE_SYSTEM[school] ?? ""}
+          onTakeOut={takeOut}
+        />
       ) : (
         <Button tone="quiet" className="mt-2" onClick={props.onCancel}>
           Cancel
@@ -266,11 +281,14 @@ function Drafted({
   making,
   byId,
   school,
+  onTakeOut,
 }: {
   built: Built;
   making: Making;
   byId: Map<string, Projection>;
   school: string;
+  /** Take the exposure of that place, among those sent, out of the table. */
+  onTakeOut: (at: number) => void;
 }) {
   const { unit } = usePreferences();
   const name = (id: string) => projectionName(byId.get(id), id);
@@ -290,7 +308,10 @@ function Drafted({
           <ul>
             {[...suspects].map(([at, why]) => (
               <li key={at}>
-                <b>Exposure {at + 1}</b>, {name(built.readings[at]?.exposure.projection ?? "")}: {why}
+                <b>Exposure {at + 1}</b>, {name(built.readings[at]?.exposure.projection ?? "")}: {why}{" "}
+                <button type="button" className="min-h-touch underline" onClick={() => onTakeOut(at)}>
+                  Take it out of the table
+                </button>
               </li>
             ))}
           </ul>
@@ -339,14 +360,8 @@ function Drafted({
       <MakeBar
         making={making}
         usual={`${making.room.name} chart, ${school.charAt(0).toLowerCase()}${school.slice(1)}`}
-        lines={lines.length}
-        onMake={(called) =>
-          making.onMake(
-            called,
-            lines,
-            `Drafted from ${used} test ${used === 1 ? "exposure" : "exposures"}; ±${trimmed(mean, 1)} DI on average.`,
-          )
-        }
+        lines={lines}
+        why={`Drafted from ${used} test ${used === 1 ? "exposure" : "exposures"}; ±${trimmed(mean, 1)} DI on average.`}
       />
       <table className="mt-3 w-full">
         <thead className="sticky top-0 bg-ground text-left text-note text-ink-3">

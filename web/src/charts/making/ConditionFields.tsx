@@ -43,7 +43,7 @@ export function startingConditions(projection: Projection, room: Room, lines: Li
 }
 
 /** The receptor that the chart already uses on this support; else the room's first. */
-function usualReceptor(room: Room, support: string | undefined, lines: Line[]): string {
+export function usualReceptor(room: Room, support: string | undefined, lines: Line[]): string {
   return lines.find((line) => line.support === support)?.receptor ?? room.receptors[0]?.id ?? "";
 }
 

@@ -13,10 +13,11 @@ import {
   serve,
   show,
   waitFor,
+  within,
 } from "../../testing/server";
 import { Adapt } from "./Adapt";
 import { Build } from "./Build";
-import { ImportChart } from "./ImportChart";
+import { ImportChart } from "./import/ImportChart";
 import { NewLine } from "./NewLine";
 
 const making = () => ({
@@ -27,6 +28,7 @@ const making = () => ({
   making: false,
   error: null,
   onMake: vi.fn(),
+  onTaken: vi.fn(),
   onCancel: vi.fn(),
 });
 
@@ -38,16 +40,57 @@ const column = (given: string, taken_as: string | null, sample: string[] = []) =
   taken_as,
   sample,
 });
+const MADE = {
+  line: FIXED,
+  rows: [2],
+  sources: {
+    projection: { confidence: "exact", where: "row 2, Part" },
+    receptor: { confidence: "assumed", where: "the room's usual one there" },
+  },
+  cells: [{ row: 2, thickness_cm: 21, kvp: 80, mas: 40, line_kvp: 80, line_mas: 40 }],
+  di: [0.4, -1.2, 3.4],
+  waits: [],
+};
 const FOUND = {
-  columns: [column("Part", "projection", ["L-Spine AP"]), column("mAs", "mas", ["40"]), column("Who", null)],
-  ours: ["projection", "mas", "kvp", "sid_cm", "support", "receptor", "grid_ratio"],
-  taken: [
-    { row: 2, column: "Part", given: "L-Spine AP", taken_as: "lspine-ap" },
-    { row: 3, column: "Part", given: "L-Spine AP", taken_as: "lspine-ap" },
+  columns: [
+    column("Part", "projection", ["L-Spine AP"]),
+    column("mAs", "mas@small", ["40"]),
+    column("Who", null),
   ],
+  ours: ["projection", "mas", "kvp", "sid_cm", "support", "receptor", "grid_ratio"],
+  taken: [],
   faults: [],
+  questions: [] as object[],
+  made: [MADE],
+  decided: ["Cells are separated by semicolon."],
+  sheets: [
+    {
+      name: "Room 1",
+      rows: [
+        [1, ["Ward chart"]],
+        [3, ["Part", "", "mAs"]],
+      ],
+    },
+  ],
+  unread: [],
+  ready: true,
   lines: [FIXED],
 };
+const ASKS = {
+  id: "projection:skull ap",
+  kind: "projection",
+  text: "Which projection is “Skull AP”?",
+  given: "Skull AP",
+  rows: [3, 4],
+  choices: [
+    { value: "skull-ap-axial", label: "Skull AP axial" },
+    { value: "leave out", label: "leave out" },
+  ],
+  guess: "skull-ap-axial",
+  answer: null,
+  free: true,
+};
+const REMEMBER = "PUT /api/charts/import/answers";
 
 function chooseFile(name: string, content: string) {
   const field = document.querySelector<HTMLInputElement>("input[type=file]");
@@ -55,33 +98,33 @@ function chooseFile(name: string, content: string) {
   fireEvent.change(field, { target: { files: [new File([content], name)] } });
 }
 
-it("a file is read, its columns are shown as they were taken, and another meaning is asked anew", async () => {
+it("a file goes as its bytes, its columns are shown as they were taken, and another meaning is asked anew", async () => {
   const server = serve({ [PREVIEW]: FOUND });
   show(<ImportChart {...making()} />);
-  chooseFile("Ward chart.csv", "Part;mAs\nL-Spine AP;40\n");
-  await screen.findByText("L-Spine AP");
-  expect(server.last(PREVIEW).body).toEqual({
-    room: "room-1",
-    csv: "Part;mAs\nL-Spine AP;40\n",
-    xlsx: null,
-    mapping: {},
-    defaults: {},
-  });
-  // Many cells alike are one line to look at.
-  expect(screen.getByText(/1 cells were taken as something else/)).toBeDefined();
-  await pick("Column Who is: left out", "sid_in");
+  const field = document.querySelector<HTMLInputElement>("input[type=file]") as HTMLInputElement;
+  const bytes = new Uint8Array([80, 75, 3, 4, 0, 255, 128]);
+  fireEvent.change(field, { target: { files: [new File([bytes], "Chart.XLSX")] } });
+  await screen.findByText("Cells are separated by semicolon.");
+  const sent = server.last(PREVIEW).body as { file: string };
+  expect(sent).toMatchObject({ room: "room-1", mapping: {}, defaults: {}, answers: {} });
+  expect([...atob(sent.file)].map((one) => one.charCodeAt(0))).toEqual([...bytes]);
+  fireEvent.click(screen.getByText("How it is read"));
+  await pick("Column Who is: left out", "SID, in");
   await waitFor(() => expect(server.last(PREVIEW).body).toMatchObject({ mapping: { Who: "sid_in" } }));
   await pick("Column Part is: projection", "left out");
   await waitFor(() =>
     expect(server.last(PREVIEW).body).toMatchObject({ mapping: { Who: "sid_in", Part: null } }),
   );
+  expect(screen.getByRole("combobox", { name: "Column mAs is: mAs, small" })).toBeDefined();
+  await pick(/^Heads stand elsewhere/, "row 3: Part | mAs");
+  await waitFor(() => expect(server.last(PREVIEW).body).toMatchObject({ answers: { "heads:Room 1": "3" } }));
 });
 
-it("what the file has no column for is asked once for all lines", async () => {
+it("what the file has no column for can be said once for all lines", async () => {
   const server = serve({ [PREVIEW]: FOUND });
   show(<ImportChart {...making()} />);
   chooseFile("chart.txt", "Part,mAs\nx,1\n");
-  await screen.findByText("The file has no column for these; what holds for all its lines?");
+  await screen.findByText(/The file has no column for these/);
   await pick(/^support/, "Table Bucky");
   await waitFor(() =>
     expect(server.last(PREVIEW).body).toMatchObject({ defaults: { support: "table_bucky" } }),
@@ -95,39 +138,132 @@ it("what the file has no column for is asked once for all lines", async () => {
   );
 });
 
-it("one bad cell and nothing is kept: the cells are named, and there is no button that makes a chart", async () => {
-  serve({ [PREVIEW]: { ...FOUND, faults: [{ row: 4, column: "mAs", problem: "'4o' is no number." }] } });
-  show(<ImportChart {...making()} />);
-  chooseFile("chart.csv", "x");
-  expect((await screen.findByRole("alert")).textContent).toContain("1 cell is not right; nothing is kept");
-  expect(screen.getByText("'4o' is no number.")).toBeDefined();
-  expect(screen.queryByRole("button", { name: /Make|draft/i })).toBeNull();
-});
-
-it("a good file becomes a draft under the file's name, and a file that is none is refused", async () => {
-  let answer: unknown = new Problem(422, "This is no table.");
-  serve({ [PREVIEW]: () => answer });
+it("a question names the likeliest answer and waits for a person's; no draft is made before", async () => {
+  const server = serve({
+    [PREVIEW]: ({ body }: { body: unknown }) => {
+      const answer = (body as { answers: Record<string, string> }).answers[ASKS.id] ?? null;
+      const made = { ...MADE, rows: [3], waits: answer ? [] : [ASKS.id] };
+      return { ...FOUND, questions: [{ ...ASKS, answer }], made: [MADE, made], ready: answer !== null };
+    },
+    [REMEMBER]: {},
+  });
   const props = making();
   show(<ImportChart {...props} />);
+  chooseFile("Ward chart.csv", "Part\n");
+  expect(await screen.findByText("1 question open")).toBeDefined();
+  expect(screen.getByText("Likely: Skull AP axial")).toBeDefined();
+  expect(screen.getByText(/1 of them waiting/)).toBeDefined();
+  const make = () => screen.getByRole<HTMLButtonElement>("button", { name: /version 3/i });
+  expect(make().disabled).toBe(true);
+  await pick(/Which projection is “Skull AP”/, "Skull AP axial");
+  await screen.findByText("All questions are answered");
+  await waitFor(() => expect(make().disabled).toBe(false));
+  fireEvent.click(make());
+  expect(props.onMake).toHaveBeenCalledWith("Ward chart", [FIXED], "Imported from Ward chart.");
+  await waitFor(() => expect(server.last(REMEMBER).body).toEqual({ [ASKS.id]: "skull-ap-axial" }));
+});
+
+it("faults are named, their rows can be left out in one press, and until then no draft is made", async () => {
+  const server = serve({
+    [PREVIEW]: { ...FOUND, ready: false, faults: [{ row: 4, column: "mAs", problem: "'4o' is no number." }] },
+  });
+  show(<ImportChart {...making()} />);
+  chooseFile("chart.csv", "x");
+  expect((await screen.findByRole("alert")).textContent).toContain("1 cell is not right");
+  expect(screen.getByText("'4o' is no number.")).toBeDefined();
+  expect(screen.getByRole<HTMLButtonElement>("button", { name: /version 3/i }).disabled).toBe(true);
+  fireEvent.click(screen.getByRole("button", { name: "Leave out row 4" }));
+  await waitFor(() => expect(server.last(PREVIEW).body).toMatchObject({ answers: { "row:4": "leave out" } }));
+});
+
+it("another sheet forgets what was said of the last one's rows, and nothing else", async () => {
+  const sheet = {
+    ...ASKS,
+    id: "sheet:which",
+    text: "Which sheet?",
+    choices: [{ value: "Ankle", label: "Ankle: 2 rows" }],
+    free: false,
+  };
+  const server = serve({
+    [PREVIEW]: {
+      ...FOUND,
+      ready: false,
+      questions: [ASKS, sheet],
+      faults: [{ row: 4, column: "mAs", problem: "'4o' is no number." }],
+    },
+  });
+  show(<ImportChart {...making()} />);
+  chooseFile("chart.csv", "x");
+  fireEvent.click(await screen.findByRole("button", { name: "Leave out row 4" }));
+  await pick(/Which projection is “Skull AP”/, "Skull AP axial");
+  await pick(/Which sheet/, "Ankle: 2 rows");
+  await waitFor(() =>
+    expect((server.last(PREVIEW).body as { answers: object }).answers).toEqual({
+      "projection:skull ap": "skull-ap-axial",
+      "sheet:which": "Ankle",
+    }),
+  );
+});
+
+it("each line says what was assumed and the index to expect; a file that is none is refused", async () => {
+  let answer: unknown = new Problem(422, "This is no table.");
+  serve({ [PREVIEW]: () => answer });
+  show(<ImportChart {...making()} />);
   chooseFile("Ward chart.csv", "?");
   expect((await screen.findByRole("alert")).textContent).toContain("This is no table.");
   answer = FOUND;
   chooseFile("Ward chart.csv", "Part\n");
-  const make = await screen.findByRole("button", { name: /version 3|1 line/i });
-  fireEvent.click(make);
-  expect(props.onMake).toHaveBeenCalledWith("Ward chart", [FIXED], "Imported from Ward chart.");
+  const lines = await screen.findByRole("region", { name: "Lines" });
+  expect(within(lines).getByTitle("Assumed: the room's usual one there").textContent).toBe("Fixed panel");
+  expect(lines.textContent).toContain("+0.4 −1.2 +3.4");
+  expect(lines.textContent).toContain("80 kVp 40 mAs at 21 cm");
 });
 
-it("a workbook goes as it is, byte for byte", async () => {
-  const server = serve({ [PREVIEW]: FOUND });
-  show(<ImportChart {...making()} />);
-  const field = document.querySelector<HTMLInputElement>("input[type=file]") as HTMLInputElement;
-  const bytes = new Uint8Array([80, 75, 3, 4, 0, 255, 128]);
-  fireEvent.change(field, { target: { files: [new File([bytes], "Chart.XLSX")] } });
-  await screen.findByText("How the columns are read");
-  const sent = server.last(PREVIEW).body as { csv: null; xlsx: string };
-  expect(sent.csv).toBeNull();
-  expect([...atob(sent.xlsx)].map((one) => one.charCodeAt(0))).toEqual([...bytes]);
+// --- into the version that is open
+
+it("lines go into the open draft once what they add and change was seen and chosen", async () => {
+  const other = { ...FIXED, projection: "hand-pa" };
+  const server = serve({
+    [PREVIEW]: { ...FOUND, lines: [FIXED, other] },
+    "POST /api/charts/9/difference": [
+      {
+        change: "changed",
+        before: { ...FIXED, id: 41, revision: 3 },
+        after: FIXED,
+        what: ["mAs 40 to 32"],
+        sizes: [],
+      },
+      { change: "added", before: null, after: other, what: [], sizes: [] },
+      { change: "same", before: BANDED, after: BANDED, what: [], sizes: [] },
+    ],
+    "POST /api/charts/9/changes": { chart: { ...CHART, id: 9 }, changed: [] },
+    [REMEMBER]: {},
+  });
+  const props = { ...making(), open: { ...CHART, id: 9, version: 3, status: "draft" as const } };
+  show(<ImportChart {...props} />);
+  chooseFile("Ward chart.csv", "Part\n");
+  fireEvent.click(await screen.findByRole("button", { name: "See what 2 lines would change in version 3" }));
+  const seen = await screen.findByRole("region", { name: "What would change in version 3" });
+  expect(seen.textContent).toContain("1 added, 1 changed in version 3, 1 stand there already");
+  expect(seen.textContent).toContain("changes: mAs 40 to 32");
+  press("Only what is missing");
+  press("Put 1 line into version 3");
+  await waitFor(() => expect(props.onTaken).toHaveBeenCalled());
+  const sent = server.last("POST /api/charts/9/changes").body as {
+    changes: { line: number | null }[];
+    why: string;
+  };
+  expect(sent.why).toBe("Imported from Ward chart.");
+  expect(sent.changes).toEqual([
+    expect.objectContaining({ line: null, to: expect.objectContaining({ projection: "hand-pa" }) }),
+  ]);
+  press("All of them");
+  press("Put 2 lines into version 3");
+  await waitFor(() =>
+    expect(server.last("POST /api/charts/9/changes").body).toMatchObject({
+      changes: [{ line: 41, revision: 3 }, { line: null }],
+    }),
+  );
 });
 
 // --- from test exposures
@@ -220,15 +356,26 @@ it("only exposures that are whole are counted, and a chart is drafted from those
 
 it("an exposure that is left out is named with its reason and its number stands as it was", async () => {
   const why = "its index is ×10 what the other exposures call for; the chart is built without it.";
-  serve({ [BUILD]: { ...BUILT, suspects: [{ exposure: 0, why }] } });
+  const server = serve({ [BUILD]: { ...BUILT, suspects: [{ exposure: 0, why }] } });
   show(<Build {...making()} lines={[]} />);
   exposed(1, "3", "57", "1.6", "3800");
+  exposed(2, "21", "80", "32", "250");
   press(/Draft the chart/);
   const left = await screen.findByRole("region", { name: "Exposures left out" });
   expect(left.textContent).toContain(`One exposure is left out: look at itExposure 1, Hand PA: ${why}`);
   expect(screen.getByText("left out", { selector: "b" })).toBeDefined();
   expect(screen.getByText("from the model only").className).toContain("text-warn");
   expect(screen.getByLabelText<HTMLInputElement>("index of exposure 1").value).toBe("3800");
+  // One press takes it out of the table too, and the others draft the chart anew.
+  press("Take it out of the table");
+  await waitFor(() =>
+    expect(screen.getByLabelText<HTMLInputElement>("index of exposure 1").value).toBe("250"),
+  );
+  await waitFor(() =>
+    expect(
+      (server.last(BUILD).body as { exposures: { ei: number }[] }).exposures.map((one) => one.ei),
+    ).toEqual([250]),
+  );
 });
 
 it("a phantom's layers go as pairs, wrong ones too, so that the refusal can name them", async () => {

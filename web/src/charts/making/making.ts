@@ -4,11 +4,13 @@ import type { Chart, Line, Projection, Room } from "../../api/queries";
 export interface Making {
   room: Room;
   projections: Projection[];
-  /** The version that is not approved yet; while there is one no other can be begun. */
+  /** The version that is not approved yet: what is made goes into it, unless it is proposed. */
   open: Chart | undefined;
   nextVersion: number;
   making: boolean;
   error: unknown;
   onMake: (name: string, lines: Line[], note: string) => void;
+  /** Lines went into the version that is open. */
+  onTaken: () => void;
   onCancel: () => void;
 }

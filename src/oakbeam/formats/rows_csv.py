@@ -1,4 +1,4 @@
-"""The log as CSV."""
+"""Rows as CSV: the log, the generator's programs."""
 
 from __future__ import annotations
 
