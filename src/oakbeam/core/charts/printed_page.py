@@ -5,15 +5,25 @@ from __future__ import annotations
 from collections.abc import Collection, Iterable, Mapping
 from dataclasses import dataclass, replace
 
-from oakbeam.core.charts.line import ChartLine, control_words
+from oakbeam.core.anatomy.body import AgeBand
+from oakbeam.core.charts.line import ChartLine, Trust, control_words
+from oakbeam.core.equipment.generator import aec_backup_mas
 from oakbeam.core.equipment.room import Room
 from oakbeam.core.equipment.settings import nearest_generator_setting
 from oakbeam.core.errors import Refusal
 from oakbeam.core.lengths import LengthUnit, length_words, to_cm
+from oakbeam.core.patient.thickness import usual_children
 from oakbeam.core.projection import SUPPORT_NAMES, Projection
 
 STEPS: Mapping[LengthUnit, tuple[float, ...]] = {"cm": (0.5, 1.0, 2.0, 3.0, 4.0), "in": (0.25, 0.5, 1.0, 1.5, 2.0)}
 MOST_STEPS = 14
+AGE_WORDS: Mapping[AgeBand, str] = {
+    "newborn": "newborn",
+    "1y": "1 year",
+    "5y": "5 years",
+    "10y": "10 years",
+    "15y": "15 years",
+}
 
 
 @dataclass(frozen=True, slots=True)
@@ -26,33 +36,61 @@ class Setting:
 
 
 @dataclass(frozen=True, slots=True)
+class AtAge:
+    """What a child of an age gets, at the thickness usual for it."""
+
+    age: AgeBand
+    setting: Setting
+
+
+@dataclass(frozen=True, slots=True)
 class SheetLine:
-    """A line as printed. filter: the name of the tube filter, "" for none. usual: for the small, the average and the large
-    adult, as far as the line's range goes; along: at even steps over the whole range. unseen: no image stands behind it."""
+    """A line as printed. conditions: support, grid, SID and filter in words. control: AEC with chambers, density and
+    back-up, or breathing; "" for manual. filter: the name of the tube filter, "" for none. usual: for the small, average and
+    large adult, as far as the range goes; along: at even steps over the whole range; at_ages: of a line for children.
+    trust: what stands behind it; changed: new, or not as in the version before."""
 
     line: ChartLine
     exam: str
     name: str
     region: str
     conditions: str
+    control: str
     filter: str
     receptor: str
+    target_ei: float | None
     usual: tuple[Setting, ...]
     along: tuple[Setting, ...]
-    unseen: bool = False
+    at_ages: tuple[AtAge, ...]
+    trust: Trust = "supported"
+    changed: bool = False
 
 
 def sheet(
     lines: Iterable[ChartLine],
     room: Room,
     projections: Mapping[str, Projection],
-    unseen: Collection[int] = (),
     unit: LengthUnit = "cm",
+    trust: Mapping[int, Trust] | None = None,
+    before: Collection[ChartLine] = (),
 ) -> tuple[SheetLine, ...]:
-    """The lines of a chart as they are printed, in the chart's order. unseen: ids of those that no image stands behind.
-    unit: in which the steps along a range are even, and lengths are said."""
+    """The lines of a chart as they are printed, in the chart's order. unit: in which the steps along a range are even, and
+    lengths are said. trust: by id. before: the lines of the version before, to say what changed; none for a room's first."""
+    by_key = {line.key: line for line in before}
     whole = (_printed(line, room, projections[line.projection], unit) for line in lines)
-    return tuple(replace(one, unseen=one.line.id in unseen) for one in whole)
+    return tuple(
+        replace(
+            one,
+            trust=(trust or {}).get(one.line.id or 0, "supported"),
+            changed=bool(before) and by_key.get(one.line.key) != one.line,
+        )
+        for one in whole
+    )
+
+
+def for_children(line: ChartLine, projection: Projection) -> bool:
+    """A line of a children's projection, or one that ends before the small adult begins."""
+    return projection.for_children or line.range_cm[1] < projection.thickness_cm[0]
 
 
 def _printed(line: ChartLine, room: Room, projection: Projection, unit: LengthUnit) -> SheetLine:
@@ -63,22 +101,43 @@ def _printed(line: ChartLine, room: Room, projection: Projection, unit: LengthUn
     first = int(-(-low // step))
     inside = [i * step for i in range(first, int(high // step) + 1)]
     along = sorted({low, *(cm for cm in inside if low + step / 2 <= cm <= high - step / 2), high})
-    grid = f"grid {line.grid_ratio}:1" if line.grid_ratio else "no grid"
+    grid = f" {line.grid_ratio}:1" if line.grid_ratio else ""
     added = room.filter(line.filter)
     behind = f", filter {added.name}" if added else ""
-    if line.exposure_control != "manual":
-        behind += f", {control_words(line, projection)}"
+    receptor = next((one for one in room.receptors if one.id == line.receptor), None)
+    digital = receptor is not None and receptor.digital
     return SheetLine(
         line,
         projection.exam,
         projection.name,
         projection.region,
-        f"{SUPPORT_NAMES[line.support]}, {grid}, SID {length_words(line.sid_cm, unit)}{behind}",
+        f"{SUPPORT_NAMES[line.support]}{grid}, {length_words(line.sid_cm, unit)}{behind}",
+        _control(line, room, projection, sizes[-1]),
         added.name if added else "",
-        next((one.name for one in room.receptors if one.id == line.receptor), line.receptor),
+        receptor.name if receptor else line.receptor,
+        receptor.target_for(projection.region, line.target_ei) if receptor and digital else None,
         tuple(_setting(line, room, projection, cm) for cm in sizes),
         tuple(_setting(line, room, projection, cm) for cm in along),
+        tuple(
+            AtAge(age, _setting(line, room, projection, cm))
+            for age, cm in usual_children(projection, line.range_cm)
+            if for_children(line, projection)
+        ),
     )
+
+
+def _control(line: ChartLine, room: Room, projection: Projection, largest_cm: float) -> str:
+    """How a line is exposed where not by hand; the back-up of AEC is that of the largest patient."""
+    if line.exposure_control == "manual":
+        return ""
+    words = control_words(line, projection)
+    if line.exposure_control != "aec" or room.aec is None:
+        return words
+    try:
+        backup = aec_backup_mas(room.generator, line.law.at(largest_cm)[1], room.aec.backup_factor)
+    except Refusal:
+        return words
+    return f"{words}, back-up {backup:g} mAs"
 
 
 def _setting(line: ChartLine, room: Room, projection: Projection, thickness_cm: float) -> Setting:
