@@ -28,7 +28,7 @@ def test_technique_and_refusals(run):
 
 
 def test_catalogue_search_and_run_sheet(run):
-    assert len(json.loads(run("projection")[1])) == 125
+    assert len(json.loads(run("projection")[1])) == 132
     assert json.loads(run("projection", "skull-ap-axial")[1])["angles"][0]["deg"] == -30
     assert run("projection", "nose")[0] == 2
     assert json.loads(run("search", "lumber", "spine")[1])[0]["id"] == "lumbar-spine"
@@ -109,3 +109,19 @@ def test_accounts_from_the_servers_own_shell(run):
     assert (person["active"], person["must_change"]) == (True, True)
     assert run("person", "unlock", "joren")[0] == 0
     assert run("person", "disable", "noor")[0] == 2  # the last administrator stays
+
+
+def test_another_offices_chart_from_the_command_line(run, tmp_path):
+    chart, answers = tmp_path / "ward.csv", tmp_path / "answers.json"
+    chart.write_text("Exam;cm;kVp;mAs\nHand PA;3;55;1,6\nSacrum;21;80;25\n", encoding="cp1252")
+    code, out = run("chart", "import", str(chart), "--room", "room-1", "--save", "Ward")
+    found = json.loads(out)
+    assert (code, [one["id"] for one in found["questions"]]) == (1, ["projection:sacrum"])
+    answers.write_text(json.dumps({"projection:sacrum": "leave out"}))
+    arguments = ("chart", "import", str(chart), "--room", "room-1", "--answers", str(answers), "--save", "Ward")
+    assert run(*arguments, "--preview")[0] == 0
+    assert run(*arguments)[0] == 0
+    assert len(json.loads(run("chart", "level", "4")[1])) == 1
+    answers.write_text("[]")
+    assert run(*arguments)[0] == 2
+    assert run("chart", "import", str(tmp_path / "none.csv"), "--room", "room-1")[0] == 2

@@ -1,4 +1,4 @@
-"""`oakbeam chart …`: build, check, level, compare, adapt, convert and print charts from a shell.
+"""`oakbeam chart …`: build, import, check, level, compare, adapt, convert and print charts from a shell.
 
 A chart is named by its id in the database, or by a file (csv, xlsx, json) with --room for the room it is for. JSON goes out.
 Exit code 0: nothing to do; 1: there are findings, drift or differences; 2: refused, with problem details.
@@ -16,8 +16,9 @@ from typing import Any
 
 from pydantic import TypeAdapter
 
-from oakbeam.api.chart_files import printed
 from oakbeam.api.chart_making import BuildIn, build_chart
+from oakbeam.api.corrections import corrected_draft
+from oakbeam.api.printing import printed
 from oakbeam.catalogue import Catalogue
 from oakbeam.core.chart_check import level
 from oakbeam.core.chart_check.expected_index import index_over_thickness
@@ -30,8 +31,9 @@ from oakbeam.core.charts.validation import check_line
 from oakbeam.core.equipment.room import Room
 from oakbeam.core.errors import Refusal
 from oakbeam.core.lengths import LENGTH_UNITS
-from oakbeam.formats import chart_csv, chart_json, chart_xlsx
-from oakbeam.store import Store, charts, local, rooms
+from oakbeam.formats import chart_csv, chart_import, chart_json, chart_xlsx
+from oakbeam.formats.chart_pdf import Printing
+from oakbeam.store import Store, calibrations, charts, local, rooms
 
 ACTOR = "command line"
 FORMATS = ("csv", "xlsx", "json")
@@ -52,6 +54,8 @@ def add_to(commands: Any, run: Callable[[Run], Callable[[argparse.Namespace], in
     build.add_argument("room")
     build.add_argument("--school", choices=tuple(SYSTEMS))
     build.add_argument("--save", metavar="NAME", help="keep it as a draft of the room's next version")
+    correct = add("correct", _correct, "The lines that are off since the room was calibrated, corrected in one draft.")
+    correct.add_argument("room")
     says = "What is wrong with a chart, why, and what to do; exit code 1 where anything is."
     for name in ("check", "lint"):
         _with_chart(add(name, _check, says)).add_argument("--errors-only", action="store_true")
@@ -64,6 +68,16 @@ def add_to(commands: Any, run: Callable[[Run], Callable[[argparse.Namespace], in
     compare = _with_chart(add("compare", _compare, "Two charts line by line; exit code 1 where they differ."))
     compare.add_argument("other")
     compare.add_argument("--other-room", help="the room that the other file is for, where it is another")
+    reading = add(
+        "import",
+        _import,
+        "Another's file of a chart: how it is read, what it asks, the lines; exit code 1 where something is open.",
+    )
+    reading.add_argument("file", type=Path, help="a csv, txt or xlsx file, of any office")
+    reading.add_argument("--room", required=True, help="the room that the chart is for")
+    reading.add_argument("--answers", type=Path, metavar="FILE", help="answers in JSON: the question's id, and the answer")
+    reading.add_argument("--preview", action="store_true", help="say it and keep nothing, as without --save")
+    reading.add_argument("--save", metavar="NAME", help="keep the lines as a draft once nothing is open")
     adapting = _with_chart(add("adapt", _adapt, "A chart adapted to another room, each line with its factors."))
     adapting.add_argument("to")
     adapting.add_argument("--save", metavar="NAME", help="keep it as a draft of that room's next version")
@@ -74,6 +88,9 @@ def add_to(commands: Any, run: Callable[[Run], Callable[[argparse.Namespace], in
     printing.add_argument("--kind", choices=("wall", "booklet", "card"), default="wall")
     printing.add_argument("--paper", choices=("a3", "a4"), default="a4")
     printing.add_argument("--landscape", action="store_true")
+    printing.add_argument("--rows", choices=("sizes", "steps"), default="sizes")
+    printing.add_argument("--pages", choices=("few", "region"), default="few")
+    printing.add_argument("--used", action="store_true", help="only views that the room uses")
     printing.add_argument("--unit", choices=LENGTH_UNITS, help="of lengths; the room's own unless given")
 
 
@@ -131,10 +148,19 @@ def _build(given: argparse.Namespace, store: Store) -> int:
     return 0
 
 
+def _correct(given: argparse.Namespace, store: Store) -> int:
+    draft = corrected_draft(store, given.room, ACTOR)
+    _out({"chart": draft.id, "version": draft.version, "status": draft.status})
+    return 0
+
+
 def _check(given: argparse.Namespace, store: Store) -> int:
     chart, room, known = _found(store, given.chart, given.room)
+    moved = calibrations.moved_by_key(store, room.id, chart.lines)
     findings = [
-        one for one in check_chart(chart.lines, room, known.projections) if one.severity == "error" or not given.errors_only
+        one
+        for one in check_chart(chart.lines, room, known.projections, moved)
+        if one.severity == "error" or not given.errors_only
     ]
     _out(findings, list[Finding])
     return 1 if findings else 0
@@ -170,6 +196,23 @@ def _compare(given: argparse.Namespace, store: Store) -> int:
     return 1 if any(one.change != "same" for one in found) else 0
 
 
+def _import(given: argparse.Namespace, store: Store) -> int:
+    if not given.file.is_file():
+        raise Refusal("No such file", f"There is no file '{given.file.name}'.", None, "file")
+    answers = chart_import.answers_of(given.answers.read_text(encoding="utf-8")) if given.answers else {}
+    room, known = rooms.get(store, given.room), local.catalogue_of(store)
+    answers = {**local.import_answers(store), **answers}
+    found = chart_import.preview(chart_import.file_of(given.file.read_bytes()), room, known, answers=answers)
+    _out(found, chart_import.Preview)
+    if not found.ready:
+        open_ = sum(1 for one in found.questions if one.answer is None)
+        print(f"oakbeam: {open_} questions and {len(found.faults)} faults open", file=sys.stderr)
+        return 1
+    if given.save and not given.preview:
+        _keep(store, given.room, given.save, found.lines)
+    return 0
+
+
 def _adapt(given: argparse.Namespace, store: Store) -> int:
     chart, room, known = _found(store, given.chart, given.room)
     carried = adapt.adapt(chart.lines, room, rooms.get(store, given.to), known.projections)
@@ -199,5 +242,6 @@ def _convert(given: argparse.Namespace, store: Store) -> int:
 
 def _print_chart(given: argparse.Namespace, store: Store) -> int:
     where = _found(store, given.chart, given.room)
-    given.target.write_bytes(printed(store, where, given.kind, given.paper, given.landscape, given.unit))
+    printing = Printing(given.kind, given.paper, given.landscape, given.rows, given.pages)
+    given.target.write_bytes(printed(store, where, printing, given.unit, "used" if given.used else "all"))
     return 0

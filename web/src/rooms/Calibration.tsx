@@ -1,10 +1,11 @@
 import { scaleLinear } from "d3-scale";
 import type { ReactNode } from "react";
+import { Link } from "react-router";
 
 import { type Fit, type Readings, type Room, useCalibrate, useFit, useProjections } from "../api/queries";
 import { forgetDrafts, useDraft } from "../ui/drafts";
 import { Button } from "../ui/Button";
-import { Empty, Refusal } from "../ui/Notice";
+import { Empty, Refusal, Waiting } from "../ui/Notice";
 import { NumberField } from "../ui/NumberField";
 import { Select } from "../ui/Select";
 import { figure, signed } from "../ui/units";
@@ -42,7 +43,8 @@ export function Calibration({ room }: { room: Room }) {
   const [indices, setIndices] = useDraft<IndexRow[]>(draft("index"), () =>
     digital[0] ? [{ receptor: digital[0].id, kerma_ugy: null, ei: null }] : [],
   );
-  const readings = complete(room, outputs, hvls, indices);
+  const [asItWas, setAsItWas] = useDraft<boolean>(draft("as it was"), () => false);
+  const readings = complete(room, outputs, hvls, indices, asItWas);
   const fit = useFit(room.id, readings);
   const accept = useCalibrate();
 
@@ -139,33 +141,54 @@ export function Calibration({ room }: { room: Room }) {
           </Empty>
         ) : fit.isError ? (
           <Refusal error={fit.error} />
+        ) : !fit.data ? (
+          <Waiting what="what the readings say" />
         ) : (
-          fit.data && (
-            <>
-              <FitView room={room} fit={fit.data} />
-              <div className="mt-4 flex items-center gap-4 border-t border-rule pt-3">
-                <Button
-                  tone="main"
-                  disabled={accept.isPending}
-                  onClick={() =>
-                    accept.mutate(
-                      { room: room.id, body: readings },
-                      { onSuccess: () => forgetDrafts(draft("")) },
-                    )
-                  }
-                >
-                  Accept calibration
-                </Button>
-                <span className="text-note text-ink-3">
-                  Approved charts keep their numbers; forecasts, dose and the model&apos;s ratios follow.
-                </span>
-              </div>
-              {accept.isSuccess && (
-                <p className="mt-2 text-good">Accepted: the room is now calibrated from these readings.</p>
-              )}
-              {accept.isError && <Refusal error={accept.error} className="mt-2" />}
-            </>
-          )
+          <>
+            <FitView room={room} fit={fit.data} />
+            <fieldset className="mt-4">
+              <legend className="text-body">What the readings show</legend>
+              <Choice
+                label="The tube or a receptor changed"
+                hint="Exposures come out otherwise than they did: every line is held against it."
+                chosen={!asItWas}
+                onChoose={() => setAsItWas(false)}
+              />
+              <Choice
+                label="The room is as it was; only its figures were wrong"
+                hint="What images proved stays right: only lines from the physics model alone are off."
+                chosen={asItWas}
+                onChoose={() => setAsItWas(true)}
+              />
+            </fieldset>
+            <div className="mt-4 flex items-center gap-4 border-t border-rule pt-3">
+              <Button
+                tone="main"
+                disabled={accept.isPending}
+                onClick={() =>
+                  accept.mutate(
+                    { room: room.id, body: readings },
+                    { onSuccess: () => forgetDrafts(draft("")) },
+                  )
+                }
+              >
+                Accept calibration
+              </Button>
+              <span className="text-note text-ink-3">
+                Approved charts keep their numbers; forecasts and dose follow, and lines that are off are
+                marked until they are corrected.
+              </span>
+            </div>
+            {accept.isSuccess && (
+              <p className="mt-2 text-good">
+                Accepted: the room is now calibrated from these readings.{" "}
+                <Link to={`/charts?room=${room.id}`} className="text-ink underline">
+                  Lines that are off by it, and one draft that corrects them
+                </Link>
+              </p>
+            )}
+            {accept.isError && <Refusal error={accept.error} className="mt-2" />}
+          </>
         )}
       </div>
     </div>
@@ -177,17 +200,52 @@ function put<T>(rows: T[], at: number, change: Partial<T>): T[] {
 }
 
 /** The readings that are filled in whole; null where there is none. */
-function complete(room: Room, outputs: OutputRow[], hvls: HvlRow[], indices: IndexRow[]): Readings | null {
+function complete(
+  room: Room,
+  outputs: OutputRow[],
+  hvls: HvlRow[],
+  indices: IndexRow[],
+  asItWas: boolean,
+): Readings | null {
   const whole = <T extends object>(row: T) => Object.values(row).every((cell) => cell !== null);
   const found = {
     outputs: outputs.filter(whole),
     hvls: hvls.filter(whole),
     indices: indices.filter(whole),
     note: "",
+    room_as_it_was: asItWas,
     revision: room.revision,
   };
   const count = found.outputs.length + found.hvls.length + found.indices.length;
   return count > 0 ? (found as Readings) : null;
+}
+
+/** One of two answers, with what follows from it. */
+function Choice({
+  label,
+  hint,
+  chosen,
+  onChoose,
+}: {
+  label: string;
+  hint: string;
+  chosen: boolean;
+  onChoose: () => void;
+}) {
+  return (
+    <label className="flex min-h-touch items-start gap-2 py-1">
+      <input
+        type="radio"
+        name="what-the-readings-show"
+        className="mt-1.5"
+        checked={chosen}
+        onChange={onChoose}
+      />
+      <span>
+        {label} <span className="block text-note text-ink-3">{hint}</span>
+      </span>
+    </label>
+  );
 }
 
 function Readout({ title, hint, children }: { title: string; hint: string; children: ReactNode }) {
@@ -243,7 +301,6 @@ function AddRow({ onAdd }: { onAdd: () => void }) {
 }
 
 function FitView({ room, fit }: { room: Room; fit: Fit }) {
-  const projections = useProjections();
   return (
     <div className="flex flex-col gap-4">
       {fit.notices.length > 0 && (
@@ -287,38 +344,57 @@ function FitView({ room, fit }: { room: Room; fit: Fit }) {
           {one.residual_percent.toFixed(1)} %.
         </p>
       ))}
-      {fit.effects.length > 0 && (
-        <section aria-label="What would change">
-          <h3 className="text-body">What it would change in the approved chart</h3>
-          <table className="mt-1 w-full text-right text-note">
-            <thead className="text-ink-3">
-              <tr className="border-b border-rule-strong">
-                <th className="py-1 text-left font-normal">Line</th>
-                <th className="font-normal">expected DI</th>
-                <th className="font-normal">dose shown</th>
-              </tr>
-            </thead>
-            <tbody>
-              {fit.effects.map((effect, i) => (
-                <tr key={i} className="border-b border-rule">
-                  <td className="py-0.5 text-left">
-                    {projectionName(
-                      projections.data?.find((one) => one.id === effect.projection),
-                      effect.projection,
-                    )}
-                    <span className="text-ink-3">, {SUPPORT[effect.support]}</span>
-                  </td>
-                  <td className={Math.abs(effect.di_change) > 0.5 ? "font-semibold text-warn" : ""}>
-                    {signed(effect.di_change, 2)}
-                  </td>
-                  <td>{signed(effect.kerma_change_percent, 1)} %</td>
-                </tr>
-              ))}
-            </tbody>
-          </table>
-        </section>
-      )}
+      {fit.effects.length > 0 && <Effects effects={fit.effects} />}
     </div>
+  );
+}
+
+/** What accepting would move in the approved chart: how many lines, and each of them where it is asked for. */
+function Effects({ effects }: { effects: Fit["effects"] }) {
+  const projections = useProjections();
+  const name = (id: string) =>
+    projectionName(
+      projections.data?.find((one) => one.id === id),
+      id,
+    );
+  const moved = [...effects].sort((a, b) => Math.abs(b.di_change) - Math.abs(a.di_change));
+  const count = moved.filter((one) => one.off).length;
+  const [most] = moved;
+  return (
+    <section aria-label="What would change">
+      <h3 className="text-body">What it would change in the approved chart</h3>
+      <p>
+        <b className={count > 0 ? "text-warn" : ""}>
+          {count} of {moved.length} lines
+        </b>{" "}
+        move by half a DI or more
+        {most && count > 0 && `, most ${name(most.projection)}: ${signed(most.di_change, 1)} DI`}.
+      </p>
+      <details className="text-note">
+        <summary className="inline-flex min-h-touch cursor-pointer items-center">Every line</summary>
+        <table className="w-full text-right">
+          <thead className="text-ink-3">
+            <tr className="border-b border-rule-strong">
+              <th className="py-1 text-left font-normal">Line</th>
+              <th className="font-normal">expected DI</th>
+              <th className="font-normal">dose shown</th>
+            </tr>
+          </thead>
+          <tbody>
+            {moved.map((effect, i) => (
+              <tr key={i} className="border-b border-rule">
+                <td className="py-0.5 text-left">
+                  {name(effect.projection)}
+                  <span className="text-ink-3">, {SUPPORT[effect.support]}</span>
+                </td>
+                <td className={effect.off ? "font-semibold text-warn" : ""}>{signed(effect.di_change, 2)}</td>
+                <td>{signed(effect.kerma_change_percent, 1)} %</td>
+              </tr>
+            ))}
+          </tbody>
+        </table>
+      </details>
+    </section>
   );
 }
 

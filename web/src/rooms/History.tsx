@@ -32,13 +32,19 @@ export function History({ room }: { room: string }) {
           <tr key={change.id} className="border-b border-rule align-top">
             <td className="py-1.5 pr-4 whitespace-nowrap">{moment(change.at)}</td>
             <td className="pr-4">{change.actor}</td>
-            <td>{words(change.detail)}</td>
+            <td>{PROGRAM[change.action]?.(change.detail) ?? words(change.detail)}</td>
           </tr>
         ))}
       </tbody>
     </table>
   );
 }
+
+/** What was done with the generator's programs: no change of the room itself. */
+const PROGRAM: Record<string, (detail: Record<string, unknown>) => string> = {
+  "program.enter": (detail) => `entered a program at the generator, ${String(detail.size)}`,
+  "program.check": (detail) => `checked a program at the generator, ${String(detail.size)}`,
+};
 
 function words(detail: Record<string, unknown>): string {
   const revision = `revision ${String(detail.revision)}`;

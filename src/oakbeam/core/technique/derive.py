@@ -133,7 +133,9 @@ def derive(
             other = derive(line, room, projection, patient, setup, grid_table, "model", seen).technique
             # First: what the numbers above will give stands where the eye is.
             running.cautions.insert(0, Caution(*methods_part(technique, other, expected.di)))
-    cautions = setup_cautions(line, room, projection, patient, resolved, technique, expected, exact_mas, running.field_di)
+    cautions = setup_cautions(
+        line, room, projection, patient, resolved, technique, expected, exact_mas, running.field_di, seen.moved_di
+    )
     spot_mm = spot_size_mm(room, setting.loading.focal_spot)
     return Derived(
         technique,

@@ -30,12 +30,14 @@ PRIOR_WORTH = 8
 
 @dataclass(frozen=True, slots=True)
 class Seen:
-    """What the log says of a line: accepted exposures with a reliable index, each brought to the line's own numbers at its
-    own conditions: how many, mean DI, and standard deviation about it."""
+    """What was seen of a line. Of the log: accepted exposures with a reliable index, each brought to the line's own numbers
+    at its own conditions and to the room as calibrated today: how many, mean DI, and standard deviation about it. moved_di:
+    by how much calibrations since the line was set moved its images [DI]."""
 
     count: int = 0
     mean_di: float = 0.0
     spread_di: float = 0.0
+    moved_di: float = 0.0
 
 
 NOTHING_SEEN = Seen()
@@ -62,7 +64,8 @@ def standing(
     line: ChartLine | None = None,
 ) -> Standing:
     """What is known of a line, from three witnesses weighted by how sure each is: the line itself, which claims to be on
-    target; the physics model in this room; and its logged images.
+    target (of the room as it was when the line was set: calibrations since have moved that); the physics model in this room;
+    and its logged images.
 
     model_di: what the model expects of the line at its own conditions, None where it has no answer. The word of a line goes
     by its origin: typed or imported, LINE_SPREAD_DI; an accepted exposure is one image; a draft from test exposures is as
@@ -73,11 +76,11 @@ def standing(
     drafted = line.origin_spread_di if line else None
     witnesses = []
     if drafted:
-        witnesses.append((0.0, drafted**2))
+        witnesses.append((seen.moved_di, drafted**2))
     elif origin == "exposure":
-        witnesses.append((0.0, max(patient_spread_di, 0.1) ** 2))
+        witnesses.append((seen.moved_di, max(patient_spread_di, 0.1) ** 2))
     elif origin == "typed" or model_di is None:
-        witnesses.append((0.0, LINE_SPREAD_DI**2))
+        witnesses.append((seen.moved_di, LINE_SPREAD_DI**2))
     if model_di is not None and not drafted:
         witnesses.append((model_di, model_spread_di**2))
     if seen.count:
@@ -121,7 +124,8 @@ def forecast(
     try:
         beam, patient_spread, unsure = model.beam()
         if setup.exposure_control == "aec":
-            known = standing(None, 0.0, patient_spread)
+            known = standing(None, 0.0, patient_spread, Seen(moved_di=seen.moved_di))
+            di += known.mean_di
         else:
             model_spread = math.hypot(*unsure.values(), ROOM_SPREAD_DI[room.calibration is not None])
             known = standing(line_di, model_spread, patient_spread, seen, line)

@@ -28,7 +28,8 @@ from oakbeam.core.technique.forecast import NOTHING_SEEN, Seen
 class LoggedImage:
     """An accepted image with a reliable index, made at the suggested kVp under a line's own conditions.
 
-    di: as it came out, against target_ei (None: not kept with it). mas and suggested_mas: set, and suggested that day.
+    di: as it came out, against target_ei (None: not kept with it), moved by what calibrations did to the room since.
+    mas and suggested_mas: set, and suggested that day.
     line: the chart line it was suggested from, None where it cannot be told.
     """
 

@@ -3,14 +3,13 @@
 from __future__ import annotations
 
 import math
-from copy import copy
-from dataclasses import dataclass, field
+from dataclasses import dataclass
 
 from oakbeam.core.anatomy.body import Habitus
 from oakbeam.core.anatomy.composition import Age, PatientPart, beam_and_spread, signal_per_mas
 from oakbeam.core.charts.line import ChartLine
 from oakbeam.core.equipment.room import Filter, Receptor, Room, Support
-from oakbeam.core.equipment.room_beam import beam_setup, output_scale, wanted_rqa5_ugy
+from oakbeam.core.equipment.room_beam import beam_setup, wanted_rqa5_ugy
 from oakbeam.core.errors import Refusal
 from oakbeam.core.patient.conditions import Modifier
 from oakbeam.core.patient.patient import CALIPER_SPREAD_CM, Patient
@@ -47,8 +46,6 @@ class ModelState:
     thickness_spread_cm: float = CALIPER_SPREAD_CM
     wanted_mas: float | None = None
     """What `mas_on_target` last said for this state; None where it has not been asked."""
-    scales: dict[float, float] = field(default_factory=dict)
-    """Output scales by kVp, found once for all trials in the room."""
 
     @classmethod
     def charted(
@@ -85,9 +82,6 @@ class ModelState:
 
     def setup(self) -> BeamSetup:
         """The set-up as the model takes it."""
-        scale = self.scales.get(self.kvp)
-        if scale is None:
-            scale = self.scales[self.kvp] = output_scale(self.room, self.kvp)
         return beam_setup(
             self.room,
             self.kvp,
@@ -99,7 +93,6 @@ class ModelState:
             self.gap_cm,
             self.grid_offset_cm,
             self.grid_tilt_deg,
-            scale,
             self.filter,
         )
 
@@ -125,9 +118,8 @@ class ModelState:
 
     def trial(self, **changes: object) -> ModelState:
         """The set-up with some of it changed; this one stays where it is."""
-        other = copy(self)
-        for name, value in changes.items():
-            setattr(other, name, value)
+        other = object.__new__(ModelState)
+        other.__dict__.update(self.__dict__, **changes)
         if changes:
             other.wanted_mas = None
         return other

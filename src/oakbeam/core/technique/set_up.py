@@ -10,6 +10,7 @@ import math
 from contextlib import suppress
 from dataclasses import dataclass
 
+from oakbeam.core.cache import cached_beside
 from oakbeam.core.charts.line import KVP_RANGE, MAS_RANGE, SID_RANGE_CM, ChartLine
 from oakbeam.core.equipment.aec import DENSITY_STEPS, chambers_behind
 from oakbeam.core.equipment.generator import ExposureControl, SpotName
@@ -94,6 +95,7 @@ class ResolvedSetup:
         return bool(self.grid_offset_cm or self.grid_tilt_deg)
 
 
+@cached_beside(3, 1024)
 def as_charted(line: ChartLine, room: Room, projection: Projection) -> ResolvedSetup:
     """The set-up that the chart line itself was made for. Raises Refusal where the room no longer has what it names."""
     support, receptor = room.support(line.support), room.receptor(line.receptor)

@@ -4,12 +4,10 @@ from __future__ import annotations
 
 import math
 from collections.abc import Mapping
-from typing import Literal
 
-from oakbeam.core.charts.line import ChartLine, Origin
+from oakbeam.core.charts.line import ChartLine, Origin, Trust
 from oakbeam.core.technique.forecast import BAND_80, Seen
 
-Trust = Literal["proven", "supported", "model"]
 PROVEN_FROM = 10
 PROVEN_WITHIN_DI = 0.5
 

@@ -6,7 +6,9 @@ import math
 from collections.abc import Iterator, Mapping
 
 from oakbeam.core.caution import Caution, CautionLevel
+from oakbeam.core.charts.calibration_effect import OFF_FROM_DI
 from oakbeam.core.charts.line import ChartLine
+from oakbeam.core.dates import day_of
 from oakbeam.core.equipment.room import Aec, Room
 from oakbeam.core.patient.patient import CHILDREN, Patient
 from oakbeam.core.patient.posture import stance
@@ -54,10 +56,13 @@ def setup_cautions(
     forecast: Forecast,
     exact_mas: float,
     field_di: float,
+    moved_di: float,
 ) -> tuple[Caution, ...]:
     """The cautions that the final set-up itself gives rise to, in the order of the work. field_di: what another field than
-    the line's would do to the index [DI] were the mAs left as it is."""
+    the line's would do to the index [DI] were the mAs left as it is. moved_di: what calibrations since the line was set
+    moved its images by [DI]."""
     return (
+        *_not_corrected(room, setup, moved_di, exact_mas),
         *plausibility(projection, patient.thickness_cm, patient.habitus, patient.age_band),
         *_distance(projection, setup.sid_cm),
         *_guessed_sid(setup, exact_mas),
@@ -68,6 +73,21 @@ def setup_cautions(
         *_console(projection, patient, technique, forecast),
         *_dose(forecast),
         *(_aec(room.aec, projection, patient, technique, exact_mas) if setup.exposure_control == "aec" else ()),
+    )
+
+
+def _not_corrected(room: Room, setup: ResolvedSetup, moved_di: float, exact_mas: float) -> Iterator[Caution]:
+    """A line that was not corrected since the room was calibrated."""
+    if abs(moved_di) < OFF_FROM_DI or room.calibration is None:
+        return
+    by = f"{moved_di:+.1f} DI".replace("-", "−")
+    instead = (
+        "" if setup.exposure_control == "aec" else f" About {exact_mas * 10 ** (-moved_di / 10):.2g} mAs makes up for it."
+    )
+    yield Caution(
+        "warning" if abs(moved_di) >= 1 else "note",
+        f"Not corrected since the calibration of {day_of(room.calibration.at)}: its images moved by {by}.{instead}",
+        "off since a calibration",
     )
 
 

@@ -1,0 +1,109 @@
+"""From accepted readings to a corrected chart: lines marked, forecasts moved, one draft, approved by who calibrated."""
+
+from __future__ import annotations
+
+import pytest
+from tests.api.test_api import problem
+from tests.conftest import ROOM, signed_in
+
+from oakbeam.store import people
+
+ASKED = {"room": "room-1", "projection": "lspine-ap", "thickness_cm": 21, "patient": {"age_band": "adult"}}
+
+
+def readings(output, **more):
+    """A tube that now gives `output` times what the room says."""
+    return {
+        "outputs": [
+            {"kvp": kvp, "ma": 200, "mas": 20, "kerma_ugy": 20 * output * ROOM.output_ugy_per_mas(kvp)}
+            for kvp in (60, 80, 100, 120)
+        ],
+        **more,
+    }
+
+
+def calibrate(client, output, **more):
+    answer = client.post("/api/rooms/room-1/calibration", json=readings(output, **more))
+    assert answer.status_code == 200, answer.text
+    return answer.json()
+
+
+def said_of(client):
+    answer = client.post("/api/techniques", json=ASKED).json()
+    cautions = [one for one in answer["cautions"] if one["cites"] == "off since a calibration"]
+    return answer["forecast"]["di"], [one["text"] for one in cautions], answer["technique"]["mas"]
+
+
+def recorded(client, mas, ei):
+    made = {"technique": ASKED, "kvp": 80, "mas": mas, "ei": ei, "outcome": "accepted", "findings": []}
+    return client.post("/api/exposures", json=made)
+
+
+def test_lines_are_marked_corrected_in_one_draft_and_approved_by_who_calibrated(charted, client):
+    people.agree(charted, people.Agreement(another_approves=True), "test")
+    signed_in(charted, client, "physicist", "physicist")
+    calibrate(client, 1.0)  # a room whose output is known, as the papers say: nothing is off by it
+    before, nothing, _ = said_of(client)
+    assert nothing == []
+    calibrate(client, 0.70)
+
+    off = client.get("/api/charts/1/since-calibration").json()
+    assert len(off) == 4 and all(one["di_change"] == pytest.approx(-1.55, abs=0.03) for one in off)
+    assert all(one["kerma_change_percent"] == pytest.approx(-30, abs=1) for one in off)
+    after, (caution,), mas = said_of(client)
+    assert after - before == pytest.approx(-1.55, abs=0.05) and mas == 40  # the chart is the authority; what it gives moved
+    assert "−1.5 DI" in caution or "−1.6 DI" in caution
+    assert "57 mAs" in caution
+    lint = {one["rule"] for one in client.get("/api/charts/1/lint").json()}
+    assert "since_calibration" in lint
+
+    draft = client.post("/api/rooms/room-1/corrected-draft").json()
+    assert (draft["author"], draft["status"]) == ("calibration", "draft")
+    assert draft["lines"][0]["law"]["mas"] == pytest.approx(40 / 0.7, rel=0.01)
+    history = client.get(f"/api/charts/{draft['id']}/history").json()
+    assert any("asked for by physicist" in row["detail"].get("why", "") for row in history)
+    assert client.get(f"/api/charts/{draft['id']}/since-calibration").json() == []
+    signed_in(charted, client, "keeper", "keeper")
+    proposed = client.post(f"/api/charts/{draft['id']}/propose", json={"reasons": {"dose_level": "as before"}})
+    assert proposed.status_code == 200, proposed.text
+    signed_in(charted, client, "physicist", "physicist")
+    assert client.post(f"/api/charts/{draft['id']}/approve").json()["status"] == "approved"
+    now, nothing, mas = said_of(client)
+    assert nothing == [] and mas == 63 and now == pytest.approx(before, abs=0.7)  # the station next to 57
+    assert problem(client.post("/api/rooms/room-1/corrected-draft"))["title"] == "Nothing to correct"
+
+
+def test_a_correction_goes_into_the_open_draft_and_waits_for_a_proposed_one(client):
+    draft = client.post("/api/charts", json={"room": "room-1", "from_chart": 1}).json()
+    calibrate(client, 1.5)
+    into = client.post("/api/rooms/room-1/corrected-draft").json()
+    assert (into["id"], into["author"]) == (draft["id"], "all")
+    assert into["lines"][0]["law"]["mas"] == pytest.approx(40 / 1.5, rel=0.01)
+    # What was put right is set for the room of today; a second calibration counts from there.
+    calibrate(client, 0.75)
+    (first, *_) = client.get(f"/api/charts/{draft['id']}/since-calibration").json()
+    assert first["di_change"] == pytest.approx(-3.01, abs=0.05)  # 1.5 to 0.75
+    client.post(f"/api/charts/{draft['id']}/propose", json={"reasons": {"since_calibration": "tried"}})
+    assert problem(client.post("/api/rooms/room-1/corrected-draft"), 409)["title"] == "Waits for approval"
+
+
+def test_of_a_room_that_is_as_it_was_only_lines_of_the_model_are_off(client):
+    calibrate(client, 0.70, room_as_it_was=True)
+    assert client.get("/api/charts/1/since-calibration").json() == []
+    assert said_of(client)[1] == []
+
+
+def test_images_of_before_a_calibration_say_what_the_line_gives_now(client):
+    calibrate(client, 1.0)
+    for _ in range(12):
+        assert recorded(client, 40, 250).status_code == 201
+    proven, _, _ = said_of(client)
+    calibrate(client, 0.70)
+    moved, _, _ = said_of(client)
+    assert moved - proven == pytest.approx(-1.55, abs=0.05)
+    trust = client.get("/api/charts/1/trust").json()
+    assert trust[0]["trust"] == "supported" and "−1.5 DI" in trust[0]["said"]
+    for _ in range(40):
+        recorded(client, 40, 175)  # what the room gives today
+    settled, _, _ = said_of(client)
+    assert settled == pytest.approx(moved, abs=0.2)  # the more images, the less the line's own word counts
