@@ -1,34 +1,42 @@
 import { DropdownMenu } from "radix-ui";
 import { useState } from "react";
 
-import { useGiveBack, useStep } from "../../api/bench";
+import { useAgreement, useApprove, useGiveBack } from "../../api/bench";
 import type { Schemas } from "../../api/client";
-import { type Chart, useDiscard, useHeading, useMay } from "../../api/queries";
+import { type Chart, useDiscard, useHeading, useMay, useSession } from "../../api/queries";
 import { Button, buttonClass } from "../../ui/Button";
 import { Refusal } from "../../ui/Notice";
 import { Select } from "../../ui/Select";
 import { date } from "../../ui/words";
+import { InUse } from "./InUse";
+import { Propose } from "./Propose";
 import { STATUS } from "./Versions";
-import { usePreferences } from "../../ui/preferences";
 
 interface Props {
   chart: Chart;
   mayEdit: boolean;
   onNewLine: () => void;
+  onPrint: () => void;
   onGone: () => void;
 }
 
 /** What a version is called, where it stands, who stands for it, and what can be done with it as a whole. */
-export function Heading({ chart, mayEdit, onNewLine, onGone }: Props) {
-  const step = useStep();
+export function Heading({ chart, mayEdit, onNewLine, onPrint, onGone }: Props) {
+  const approve = useApprove();
   const giveBack = useGiveBack();
   const discard = useDiscard();
-  const mayApprove = useMay("physicist");
+  const approves = useMay("physicist");
+  const { data: session } = useSession();
+  const { data: agreement } = useAgreement();
+  // Where another person approves, who made or proposed the version is not offered what they may not do.
+  const own = [chart.author, chart.proposed_by].includes(session?.person?.id ?? "");
+  const mayApprove = approves && !(own && agreement?.another_approves);
   const [sure, setSure] = useState(false);
   const [why, setWhy] = useState<string | null>(null);
+  const [naming, setNaming] = useState(false);
   const draft = chart.status === "draft";
   const proposed = chart.status === "proposed";
-  const error = step.error ?? discard.error ?? giveBack.error;
+  const error = approve.error ?? discard.error ?? giveBack.error;
   return (
     <header className="border-b border-rule px-5 py-3">
       <div className="flex flex-wrap items-center gap-x-3 gap-y-2">
@@ -42,6 +50,19 @@ export function Heading({ chart, mayEdit, onNewLine, onGone }: Props) {
             </b>{" "}
             {standing(chart)}
             {chart.note && ` · ${chart.note}`}
+            {draft && mayEdit && (
+              <>
+                {" · "}
+                <button
+                  type="button"
+                  aria-expanded={naming}
+                  className="text-ink-2 underline"
+                  onClick={() => setNaming(!naming)}
+                >
+                  name and grid factors
+                </button>
+              </>
+            )}
           </p>
         </div>
         {mayEdit && chart.status !== "superseded" && !proposed && (
@@ -49,7 +70,7 @@ export function Heading({ chart, mayEdit, onNewLine, onGone }: Props) {
             New line
           </Button>
         )}
-        <Files chart={chart} />
+        <Files chart={chart} onPrint={onPrint} />
         {draft && mayEdit && (
           <>
             <Button
@@ -60,13 +81,7 @@ export function Heading({ chart, mayEdit, onNewLine, onGone }: Props) {
             >
               {sure ? "Discard: press again" : "Discard"}
             </Button>
-            <Button
-              tone="main"
-              disabled={step.isPending || chart.lines.length === 0}
-              onClick={() => step.mutate({ chart: chart.id, step: "propose" })}
-            >
-              Propose version {chart.version}
-            </Button>
+            <Propose key={chart.id} chart={chart} />
           </>
         )}
         {proposed && mayEdit && (
@@ -74,16 +89,16 @@ export function Heading({ chart, mayEdit, onNewLine, onGone }: Props) {
             Return to author
           </Button>
         )}
+        {proposed && approves && !mayApprove && (
+          <span className="text-note text-ink-3">Another person approves it.</span>
+        )}
         {proposed && mayApprove && (
-          <Button
-            tone="main"
-            disabled={step.isPending}
-            onClick={() => step.mutate({ chart: chart.id, step: "approve" })}
-          >
+          <Button tone="main" disabled={approve.isPending} onClick={() => approve.mutate(chart.id)}>
             Approve version {chart.version}
           </Button>
         )}
       </div>
+      {chart.status === "approved" && <InUse key={chart.id} chart={chart} />}
       {why !== null && (
         <form
           className="mt-2 flex gap-2"
@@ -106,7 +121,7 @@ export function Heading({ chart, mayEdit, onNewLine, onGone }: Props) {
           </Button>
         </form>
       )}
-      {draft && mayEdit && <DraftSettings key={chart.id} chart={chart} />}
+      {draft && mayEdit && naming && <DraftSettings key={chart.id} chart={chart} />}
       {error && <Refusal error={error} className="mt-2" />}
     </header>
   );
@@ -119,21 +134,16 @@ function standing(chart: Chart): string {
   return `· by ${chart.author}, approved by ${chart.approver} on ${date(chart.approved_at)}; never changes`;
 }
 
-const FILES: { name: string; path: string; group: "data" | "paper" }[] = [
-  { name: "CSV", path: "csv", group: "data" },
-  { name: "Spreadsheet (XLSX)", path: "xlsx", group: "data" },
-  { name: "JSON", path: "json", group: "data" },
-  { name: "Wall chart, A4 upright", path: "pdf?kind=wall", group: "paper" },
-  { name: "Wall chart, A4 across", path: "pdf?kind=wall&across=true", group: "paper" },
-  { name: "Wall chart, A3 upright", path: "pdf?kind=wall&paper=a3", group: "paper" },
-  { name: "Wall chart, A3 across", path: "pdf?kind=wall&paper=a3&across=true", group: "paper" },
-  { name: "Booklet, A5", path: "pdf?kind=booklet", group: "paper" },
-  { name: "Pocket card, A6", path: "pdf?kind=card", group: "paper" },
+const FILES = [
+  { name: "CSV", path: "csv" },
+  { name: "Spreadsheet (XLSX)", path: "xlsx" },
+  { name: "JSON", path: "json" },
 ];
+const ITEM =
+  "flex min-h-touch items-center px-3 data-highlighted:bg-sunken data-highlighted:outline-1 data-highlighted:outline-rule-strong";
 
 /** The chart as a file, and on paper. */
-function Files({ chart }: { chart: Chart }) {
-  const { unit } = usePreferences();
+function Files({ chart, onPrint }: { chart: Chart; onPrint: () => void }) {
   return (
     <DropdownMenu.Root>
       <DropdownMenu.Trigger className={buttonClass("quiet")}>Files and paper</DropdownMenu.Trigger>
@@ -143,12 +153,15 @@ function Files({ chart }: { chart: Chart }) {
           sideOffset={4}
           className="z-50 min-w-56 rounded-sm border border-rule-strong bg-raised p-1 shadow-lg"
         >
+          <DropdownMenu.Item className={ITEM} onSelect={onPrint}>
+            Print: wall, booklet, pocket…
+          </DropdownMenu.Item>
           {FILES.map((file, i) => (
             <DropdownMenu.Item key={file.path} asChild>
               <a
-                href={`/api/charts/${chart.id}/${file.path}${file.group === "paper" ? `&unit=${unit}` : ""}`}
+                href={`/api/charts/${chart.id}/${file.path}`}
                 download={file.path === "json" ? `chart-${chart.room}-v${chart.version}.json` : ""}
-                className={`flex min-h-touch items-center px-3 data-highlighted:bg-sunken data-highlighted:outline-1 data-highlighted:outline-rule-strong ${i > 0 && FILES[i - 1]?.group !== file.group ? "border-t border-rule" : ""}`}
+                className={`${ITEM} ${i === 0 ? "border-t border-rule" : ""}`}
               >
                 {file.name}
               </a>

@@ -13,6 +13,8 @@ const ACTION: Record<string, string> = {
   "chart.propose": "proposed the version",
   "chart.return_to_author": "gave the version back",
   "chart.approve": "approved the version",
+  "chart.review": "looked at it again: it stands",
+  "chart.read": "read what changed",
   "line.add": "added",
   "line.change": "changed",
   "line.remove": "took out",

@@ -28,6 +28,7 @@ import {
   waitFor,
 } from "../../testing/server";
 import { ChartsPage } from "../ChartsPage";
+import { Targets } from "../check/Targets";
 import { CompareView } from "./CompareView";
 import { Heading } from "./Heading";
 import { HistoryView } from "./HistoryView";
@@ -39,19 +40,58 @@ const as = (...roles: Parameters<typeof person>[1][]) => ({
 
 function heading(chart: Chart, routes: Record<string, unknown>) {
   const server = serve(routes);
-  const calls = { onNewLine: vi.fn(), onGone: vi.fn() };
+  const calls = { onNewLine: vi.fn(), onPrint: vi.fn(), onGone: vi.fn() };
   show(<Heading chart={chart} mayEdit {...calls} />);
   return { server, ...calls };
 }
 
 it("a draft is proposed by a keeper, and an empty one cannot be", async () => {
-  const { server } = heading(CHART, { ...as("keeper"), "POST /api/charts/11/propose": CHART });
+  const { server } = heading(CHART, {
+    ...as("keeper"),
+    "GET /api/charts/11/lint": [],
+    "POST /api/charts/11/propose": CHART,
+  });
   expect(screen.queryByRole("button", { name: /Approve/ })).toBeNull();
+  await waitFor(() => expect(button("Propose version 2").disabled).toBe(false));
   press("Propose version 2");
   await waitFor(() => server.last("POST /api/charts/11/propose"));
   heading({ ...CHART, lines: [] }, as("keeper"));
   expect(screen.getAllByRole<HTMLButtonElement>("button", { name: "Propose version 2" })[1]?.disabled).toBe(
     true,
+  );
+});
+
+it("what the chart check calls unusable is given a reason before the version is proposed", async () => {
+  const error = {
+    rule: "tube_limit",
+    severity: "error",
+    lines: [1],
+    title: "Cannot be set",
+    what: "",
+    why: "",
+    fix: "",
+  };
+  const { server } = heading(CHART, {
+    ...as("keeper"),
+    "GET /api/charts/11/lint": [
+      error,
+      { ...error, lines: [2] },
+      { ...error, rule: "drifts", severity: "warning" },
+    ],
+    "POST /api/charts/11/propose": CHART,
+  });
+  await waitFor(() => expect(server.asked.some((one) => one.to === "GET /api/charts/11/lint")).toBe(true));
+  await waitFor(() => {
+    press("Propose version 2");
+    expect(screen.getByRole("region", { name: "What stands all the same" })).toBeDefined();
+  });
+  expect(button("Propose version 2").disabled).toBe(true);
+  enter("Cannot be set (2): why it stands", "only on the portable");
+  press("Propose version 2");
+  await waitFor(() =>
+    expect(server.last("POST /api/charts/11/propose").body).toEqual({
+      reasons: { tube_limit: "only on the portable" },
+    }),
   );
 });
 
@@ -114,6 +154,7 @@ it("an approved version cannot be changed from here, and says who stands for it"
 
 it("a draft's name and grid table are kept one at a time, an empty name never", async () => {
   const { server } = heading(CHART, { ...as("keeper"), "PUT /api/charts/11": CHART });
+  press("name and grid factors");
   enter("Name of the chart", "  ");
   expect(server.asked.filter((one) => one.to.startsWith("PUT"))).toHaveLength(0);
   enter("Name of the chart", "Winter chart");
@@ -323,7 +364,7 @@ it("typed cells are composed by the server, then sent on the revision that was r
   fireEvent.keyDown(field, { key: "Enter" });
   await waitFor(() => server.last("POST /api/charts/11/changes"));
   expect(server.last("POST /api/charts/11/cells").body).toMatchObject({
-    lines: [{ line: 1, cells: [{ cell: "mas", value: 45 }] }],
+    lines: [{ line: 1, cells: [{ cell: "mas", text: "45", unit: "cm" }] }],
   });
   expect(server.last("POST /api/charts/11/changes").body).toMatchObject({
     why: "typed",
@@ -374,4 +415,37 @@ it("the tabs count what is off target and what was found, and a finding opens it
   expect(screen.getByText("Thick, no grid.")).toBeDefined();
   press("Open the line");
   expect(await screen.findByRole("heading", { name: "Hand PA" })).toBeDefined();
+});
+
+it("a target index is chosen from accepted images, with what it costs", async () => {
+  const choice = (ei: number, says: string, dose_change_percent: number) => ({
+    ...{ ei, says, dose_change_percent, near: 22, noisy: 3 },
+  });
+  const found = {
+    projection: "lspine-ap",
+    receptor: "panel-43",
+    target_ei: 250,
+    images: 30,
+    median_ei: 236,
+    low_ei: 204,
+    high_ei: 272,
+    noisy: 6,
+    choices: [choice(205, "a fifth are below", -18), choice(250, "the target now", 0)],
+  };
+  const server = serve({
+    "GET /api/charts/11/target-choices": [found],
+    "POST /api/charts/11/target": { chart: CHART, touched: [1], undo: [] },
+  });
+  show(<Targets chart={CHART} room={ROOM} projections={NAMES} editable />);
+  fireEvent.click(await screen.findByText(/Target index from accepted images: 1 view has enough/));
+  expect(screen.getByText(/30 accepted, index 236 in the middle, 204 to 272/)).toBeDefined();
+  expect(button(/250 the target now/).disabled).toBe(true);
+  press(/205 a fifth are below: dose −18 %/);
+  await waitFor(() =>
+    expect(server.last("POST /api/charts/11/target").body).toEqual({
+      projection: "lspine-ap",
+      receptor: "panel-43",
+      target_ei: 205,
+    }),
+  );
 });

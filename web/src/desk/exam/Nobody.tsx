@@ -1,20 +1,23 @@
 import { Link } from "react-router";
 
-import type { Exam } from "../../api/queries";
+import type { Exam, Room } from "../../api/queries";
 import { useSession } from "../../api/queries";
 import { buttonClass } from "../../ui/Button";
 import { Finder } from "../../ui/Finder";
 import { type Act } from "../useDesk";
+import { ChartNews } from "./ChartNews";
 import { withoutLine } from "./withoutLine";
 import { Worklist } from "./Worklist";
 
 /** Nobody is chosen: who waits, and a finder for everything else. No technique stands here for no one. */
 export function Nobody({
+  room,
   exams,
   charted,
   act,
   putAway,
 }: {
+  room: Room;
   exams: Exam[];
   charted: Set<string>;
   act: Act;
@@ -55,6 +58,7 @@ export function Nobody({
           </span>
         </p>
       )}
+      <ChartNews room={room} />
       <div className="mt-6 border-t border-rule pt-3">
         <Worklist exams={exams} act={act} />
       </div>
