@@ -197,7 +197,9 @@ const FIT = {
   hvl_residual_percent: null,
   indices: [{ receptor: "panel-43", ei_scale: 1.1, residual_percent: 2 }],
   notices: ["One reading is far from the others."],
-  effects: [{ projection: "lspine-ap", support: "table_bucky", di_change: 0.8, kerma_change_percent: 12 }],
+  effects: [
+    { projection: "lspine-ap", support: "table_bucky", di_change: 0.8, kerma_change_percent: 12, off: true },
+  ],
 };
 
 it("only whole rows are readings; the fit is seen before it is accepted, and what is accepted is what was seen", async () => {
@@ -221,6 +223,7 @@ it("only whole rows are readings; the fit is seen before it is accepted, and wha
     indices: [],
     note: "",
     revision: 3,
+    room_as_it_was: false,
   });
   expect(screen.getByText(/Linearity/).previousSibling?.textContent).toBe("Kept");
   expect(screen.getByText(/Reproducibility/).previousSibling?.textContent).toBe("Over");
@@ -266,4 +269,54 @@ it("who may not change a room sees it, and no button that would refuse", async (
   expect(await screen.findByText("A physicist adds, changes and calibrates rooms.")).toBeDefined();
   expect(screen.queryByRole("button", { name: /Save|Add room/ })).toBeNull();
   expect(screen.getByLabelText<HTMLInputElement>("Total filtration").matches(":disabled")).toBe(true);
+});
+
+it("programs are chosen, ticked as entered, and what the generator holds otherwise is said", async () => {
+  const row = (size: string, state: string, differs: string[] = []) => ({
+    program: {
+      line_key: 3,
+      projection: "lspine-ap",
+      support: "table_bucky",
+      size,
+      thickness_cm: 21,
+      stored: {
+        kvp: 80,
+        mas: 63,
+        ma: 400,
+        time_ms: 160,
+        focal_spot: "large",
+        exposure_control: "aec",
+        aec_cells: "C",
+        aec_density: -1,
+      },
+    },
+    exam: "Lumbar spine",
+    view: "AP",
+    state,
+    differs,
+    entered_at: null,
+    entered_by: null,
+    checked_at: null,
+    checked_by: null,
+  });
+  const rows = [row("small", "to enter"), row("large", "changed", ["mAs 50, now 63"])];
+  const server = served({
+    "GET /api/rooms/room-1/programs": rows,
+    "POST /api/rooms/room-1/programs": rows,
+    "GET /api/rooms/room-1/history": [],
+  });
+  await open();
+  fireEvent.click(screen.getByRole("radio", { name: "Programs" }));
+  expect(await screen.findByText("Enter anew: mAs 50, now 63")).toBeDefined();
+  expect(screen.getAllByText("AEC C −1, back-up")).toHaveLength(2);
+  fireEvent.click(screen.getByRole("radio", { name: "Chart changed (1)" }));
+  expect(screen.queryByLabelText("Lumbar spine AP, small")).toBeNull();
+  fireEvent.click(screen.getByLabelText("Choose all shown"));
+  press("Entered 1");
+  await waitFor(() =>
+    expect(server.last("POST /api/rooms/room-1/programs").body).toEqual({
+      done: "entered",
+      programs: [{ line_key: 3, size: "large" }],
+    }),
+  );
 });

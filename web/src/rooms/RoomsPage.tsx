@@ -11,15 +11,16 @@ import { moment } from "../ui/words";
 import { Calibration } from "./Calibration";
 import { Equipment } from "./Equipment";
 import { History } from "./History";
+import { Programs } from "./Programs";
 
-type Part = "equipment" | "calibration" | "history";
+type Part = "equipment" | "calibration" | "programs" | "history";
 
 /** Rooms: what a room has, how it was measured, and what changed. */
 export function RoomsPage({ room }: { room: Room }) {
   const rooms = useRooms();
   const change = useChangeRoom();
   const add = useNewRoom();
-  const [part, setPart] = useAddressWord("part", ["equipment", "calibration", "history"]);
+  const [part, setPart] = useAddressWord("part", ["equipment", "calibration", "programs", "history"]);
   useTitle(`${room.name}, Rooms`);
   const chooseRoom = useChooseRoom();
   const [edited, setEdited] = useDraft<Room | null>(`equipment ${room.id}`, () => null);
@@ -101,6 +102,7 @@ export function RoomsPage({ room }: { room: Room }) {
             options={[
               { value: "equipment", label: "Equipment" },
               { value: "calibration", label: "Calibration" },
+              { value: "programs", label: "Programs" },
               { value: "history", label: "History" },
             ]}
             onChange={(next) => setPart(next as Part)}
@@ -143,6 +145,7 @@ export function RoomsPage({ room }: { room: Room }) {
             <Calibration room={room} />
           </fieldset>
         )}
+        {part === "programs" && <Programs room={room} />}
         {part === "history" && <History room={room.id} />}
       </div>
     </div>

@@ -38,17 +38,28 @@ export function ChartCheckView({ chart, bench, findings, error, onOpen }: Props)
         </Empty>
       </div>
     );
+  // By cause, the gravest cause first: the server tells the gravest finding first.
+  const causes = [...new Set(findings.map((one) => one.rule))];
+  const byCause = causes.flatMap((rule) => findings.filter((one) => one.rule === rule));
+  const alike = (rule: string) => findings.filter((one) => one.rule === rule).length;
   return (
     <ol aria-label="Chart check" className="px-5 py-2">
-      {findings.map((one, i) => {
+      {byCause.map((one, i) => {
+        const first = byCause[i - 1]?.rule !== one.rule;
         const line = chart.lines.find((each) => each.id === one.lines[0]);
         const severity = SEVERITY[one.severity];
         const proposal = one.proposal;
         return (
-          <li key={i} className="grid grid-cols-[8.5rem_minmax(0,1fr)_auto] gap-4 border-b border-rule py-2">
+          <li
+            key={i}
+            className={`grid grid-cols-[8.5rem_minmax(0,1fr)_auto] gap-4 border-t py-2 ${first ? "border-rule-strong" : "border-rule"}`}
+          >
             <span className={`text-note ${severity?.tone}`}>
               <span aria-hidden>{severity?.mark}</span> <span className="sr-only">{severity?.word}: </span>
-              {one.title}
+              <span className={first ? "" : "sr-only"}>{one.title}</span>
+              {first && alike(one.rule) > 1 && (
+                <span className="block text-ink-3">{alike(one.rule)} findings</span>
+              )}
             </span>
             <div>
               <p className="font-semibold">

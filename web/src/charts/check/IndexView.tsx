@@ -1,18 +1,20 @@
 import { useState } from "react";
 
 import { lineIn, type Proposal, type Strip as Found, useLevelIt } from "../../api/bench";
-import type { Chart, Line, Projection } from "../../api/queries";
+import type { Chart, Line, Projection, Room } from "../../api/queries";
 import { Button } from "../../ui/Button";
 import { Refusal, Waiting } from "../../ui/Notice";
 import { fromCm, signed, trimmed } from "../../ui/units";
 import { usePreferences } from "../../ui/preferences";
 import { grid, projectionName, systemWords, supportWords } from "../../ui/words";
 import { IndexStrip } from "../editor/IndexStrip";
+import { Targets } from "./Targets";
 import type { Workbench } from "../editor/useWorkbench";
 import { Said } from "../../ui/Said";
 
 interface Props {
   chart: Chart;
+  room: Room;
   bench: Workbench;
   strips: Found[] | undefined;
   projections: Map<string, Projection>;
@@ -20,7 +22,7 @@ interface Props {
 }
 
 /** The whole chart as one picture: a strip for each line, thin patients left, thick ones right. */
-export function IndexView({ chart, bench, strips, projections, error }: Props) {
+export function IndexView({ chart, room, bench, strips, projections, error }: Props) {
   const { unit } = usePreferences();
   const levelIt = useLevelIt();
   const [proposals, setProposals] = useState<Proposal[] | null>(null);
@@ -33,6 +35,7 @@ export function IndexView({ chart, bench, strips, projections, error }: Props) {
     );
   const of = new Map(strips.map((one) => [one.line, one]));
   const off = strips.filter((one) => !one.level);
+  const drafted = chart.lines.filter((line) => line.origin === "model" || line.origin === "tests").length;
   const regions = new Map<string, Line[]>();
   for (const line of chart.lines) {
     const region = projections.get(line.projection)?.region ?? "other";
@@ -58,6 +61,8 @@ export function IndexView({ chart, bench, strips, projections, error }: Props) {
           {off.length === 0
             ? "Every line stays inside."
             : `${off.length} of ${strips.length} lines are off target.`}
+          {drafted > 0 &&
+            ` ${drafted} of ${chart.lines.length} lines were drafted by this same model: that they are level shows the drafting, not the images.`}
         </p>
         {bench.editable && off.length > 0 && (
           <div className="ml-auto flex gap-2">
@@ -90,6 +95,7 @@ export function IndexView({ chart, bench, strips, projections, error }: Props) {
             : `${proposals.length} proposals, none kept yet.`}
         </p>
       )}
+      <Targets chart={chart} room={room} projections={projections} editable={bench.editable} />
       {[...regions].map(([region, lines]) => (
         <div key={region} className="mt-3">
           <h3 className="border-b border-rule-strong pb-0.5 text-note text-ink-3 first-letter:uppercase">
