@@ -1,4 +1,4 @@
-import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
+import { keepPreviousData, useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 
 import client, { carry, type Refused, type Schemas, unwrap } from "./client";
 import {
@@ -55,6 +55,97 @@ export const useChartCheck = (chart: Chart) =>
     queryFn: () => unwrap<Finding[]>(client.GET("/api/charts/{chart_id}/lint", ofChart(chart.id))),
     staleTime: Infinity,
   });
+
+export type OffLine = Schemas["OffLine"];
+
+/** The lines that a calibration moved and nobody corrected since, the furthest first. */
+export const useOffLines = (chart: Chart | undefined) =>
+  useQuery({
+    queryKey: ["bench", "off", chart?.id, chart?.revision],
+    queryFn: () =>
+      unwrap<OffLine[]>(client.GET("/api/charts/{chart_id}/since-calibration", ofChart(chart?.id ?? 0))),
+    enabled: chart !== undefined,
+  });
+
+export const useCorrectedDraft = () =>
+  useChange(
+    (room: string) => unwrap<Chart>(client.POST("/api/rooms/{room_id}/corrected-draft", ofRoom(room))),
+    CHARTS,
+  );
+
+export type PrintPreview = Schemas["PrintPreview"];
+
+/** A print as pictures; asked: as the address of the PDF asks for it. */
+export const usePrintPreview = (chart: Chart, asked: Printing) =>
+  useQuery({
+    queryKey: ["bench", "print", chart.id, chart.revision, asked],
+    queryFn: () =>
+      unwrap<PrintPreview>(
+        client.GET("/api/charts/{chart_id}/print-preview", {
+          params: { path: { chart_id: chart.id }, query: asked },
+        }),
+      ),
+    placeholderData: keepPreviousData,
+  });
+
+export interface Printing {
+  kind: "wall" | "booklet" | "card";
+  paper: "a3" | "a4";
+  across: boolean;
+  rows: "sizes" | "steps";
+  pages: "few" | "region";
+  only: "all" | "used";
+  unit: "cm" | "in";
+}
+
+export type TargetChoices = Schemas["TargetChoices"];
+
+/** Which target index the room's accepted images speak for, by view and receptor. */
+export const useTargetChoices = (chart: Chart) =>
+  useQuery({
+    queryKey: ["bench", "targets", chart.id, chart.revision],
+    queryFn: () =>
+      unwrap<TargetChoices[]>(client.GET("/api/charts/{chart_id}/target-choices", ofChart(chart.id))),
+  });
+
+export const useRetarget = () =>
+  useChange(
+    ({ chart, body }: { chart: number; body: Schemas["TargetIn"] }) =>
+      unwrap<Changed>(client.POST("/api/charts/{chart_id}/target", { ...ofChart(chart), body })),
+    CHARTS,
+  );
+
+export type News = Schemas["News"];
+
+/** What changed with the version in use since the one that whoever is signed in last read. */
+export const useNews = (room: string) =>
+  useQuery({
+    queryKey: ["bench", "news", room],
+    queryFn: () => unwrap<News>(client.GET("/api/rooms/{room_id}/chart-news", ofRoom(room))),
+    // A room without an approved chart has no news.
+    retry: false,
+  });
+
+export const useRead = () =>
+  useChange(
+    (chart: number) => unwrap<null>(client.POST("/api/charts/{chart_id}/read", ofChart(chart))),
+    ["bench"],
+  );
+
+export const useReaders = (chart: Chart, wanted: boolean) =>
+  useQuery({
+    queryKey: ["bench", "readers", chart.id],
+    queryFn: () =>
+      unwrap<Schemas["Reader"][]>(client.GET("/api/charts/{chart_id}/readers", ofChart(chart.id))),
+    enabled: wanted,
+  });
+
+export const useReview = () =>
+  useChange(
+    ({ chart, ...body }: { chart: number; review_by: string | null; note: string }) =>
+      unwrap<Chart>(client.POST("/api/charts/{chart_id}/reviews", { ...ofChart(chart), body })),
+    CHARTS,
+  );
 
 export const useSystems = (chart: Chart, line: number) =>
   useQuery({
@@ -188,12 +279,30 @@ export const useImportPreview = () =>
     [],
   );
 
-type Step = "propose" | "approve";
-
-export const useStep = () =>
+export const useDifference = () =>
   useChange(
-    ({ chart, step }: { chart: number; step: Step }) =>
-      unwrap<Chart>(client.POST(`/api/charts/{chart_id}/${step}`, ofChart(chart))),
+    ({ chart, lines }: { chart: number; lines: LineIn[] }) =>
+      unwrap<Compared[]>(
+        client.POST("/api/charts/{chart_id}/difference", { ...ofChart(chart), body: { lines } }),
+      ),
+    [],
+  );
+
+/** Answers about the department's own words are kept for the next file; the server leaves out what is about one file. */
+export const useRememberAnswers = () =>
+  useChange((body: Record<string, string>) => unwrap(client.PUT("/api/charts/import/answers", { body })), []);
+
+/** reasons: why what the chart check calls unusable stands, by check. */
+export const usePropose = () =>
+  useChange(
+    ({ chart, reasons }: { chart: number; reasons: Record<string, string> }) =>
+      unwrap<Chart>(client.POST("/api/charts/{chart_id}/propose", { ...ofChart(chart), body: { reasons } })),
+    CHARTS,
+  );
+
+export const useApprove = () =>
+  useChange(
+    (chart: number) => unwrap<Chart>(client.POST("/api/charts/{chart_id}/approve", ofChart(chart))),
     CHARTS,
   );
 

@@ -334,6 +334,22 @@ export const useRoomHistory = (room: string) =>
     queryFn: () => unwrap<Schemas["Change"][]>(client.GET("/api/rooms/{room_id}/history", ofRoom(room))),
   });
 
+export type ProgramRow = Schemas["ProgramRow"];
+
+/** What is to be stored at the room's generator, and what stands there. */
+export const usePrograms = (room: string) =>
+  useQuery({
+    queryKey: ["bench", "programs", room],
+    queryFn: () => unwrap<ProgramRow[]>(client.GET("/api/rooms/{room_id}/programs", ofRoom(room))),
+  });
+
+export const useTickPrograms = () =>
+  useChange(
+    ({ room, body }: { room: string; body: Schemas["TickIn"] }) =>
+      unwrap<ProgramRow[]>(client.POST("/api/rooms/{room_id}/programs", { ...ofRoom(room), body })),
+    ["bench", "room-history"],
+  );
+
 export const useNewRoom = () =>
   useChange((body: Schemas["NewRoom"]) => unwrap<Room>(client.POST("/api/rooms", { body })), ROOMS);
 

@@ -183,7 +183,8 @@ export interface paths {
         put?: never;
         /**
          * Propose Chart
-         * @description Hand a draft in for approval; it does not change while it waits.
+         * @description Hand a draft in for approval; it does not change while it waits. What the chart check calls an error has to be mended,
+         *     or needs a reason.
          */
         post: operations["propose_chart_api_charts__chart_id__propose_post"];
         delete?: never;
@@ -604,6 +605,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/charts/{chart_id}/difference": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Post Difference
+         * @description What other lines would add to a chart or change in it, before they go into it as changes. Nothing is kept.
+         */
+        post: operations["post_difference_api_charts__chart_id__difference_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/rooms/{room_id}/build": {
         parameters: {
             query?: never;
@@ -729,6 +750,30 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/charts/import/answers": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Get Import Answers
+         * @description What the department answered of its own words in charts' files: names of projections, places, receptors.
+         */
+        get: operations["get_import_answers_api_charts_import_answers_get"];
+        /**
+         * Put Import Answers
+         * @description Keep answers for the next file, in place of those kept; questions that are about one file alone are not kept.
+         */
+        put: operations["put_import_answers_api_charts_import_answers_put"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/charts/{chart_id}/csv": {
         parameters: {
             query?: never;
@@ -769,26 +814,6 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/charts/{chart_id}/pdf": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        /**
-         * Export Pdf
-         * @description The chart for the wall, as a booklet, or as a card for the pocket; each page with version, approval and a QR code.
-         */
-        get: operations["export_pdf_api_charts__chart_id__pdf_get"];
-        put?: never;
-        post?: never;
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
     "/api/schemas/chart": {
         parameters: {
             query?: never;
@@ -821,6 +846,251 @@ export interface paths {
          * @description The chart as a JSON document that names its format and version.
          */
         get: operations["export_json_api_charts__chart_id__json_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/charts/{chart_id}/pdf": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Export Pdf
+         * @description The chart for the wall, as a booklet, or as a card for the pocket; each page with version, approval and a QR code.
+         */
+        get: operations["export_pdf_api_charts__chart_id__pdf_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/charts/{chart_id}/print-preview": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Preview Print
+         * @description The same pages as pictures, in the greys of a printer without colours.
+         */
+        get: operations["preview_print_api_charts__chart_id__print_preview_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/charts/{chart_id}/since-calibration": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Get Off Lines
+         * @description The lines that are off since a calibration of the room, the furthest first, each with its correction.
+         */
+        get: operations["get_off_lines_api_charts__chart_id__since_calibration_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/rooms/{room_id}/corrected-draft": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Post Corrected Draft
+         * @description The lines that are off since a calibration, corrected: in the open draft, else in a new one. By 'calibration', so that
+         *     whoever accepted the calibration may approve it once a keeper has proposed it.
+         */
+        post: operations["post_corrected_draft_api_rooms__room_id__corrected_draft_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/charts/{chart_id}/target-choices": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Get Choices
+         * @description Of each view and receptor with enough accepted images: their index, and what each target would cost in dose.
+         */
+        get: operations["get_choices_api_charts__chart_id__target_choices_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/charts/{chart_id}/target": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Post Target
+         * @description Put another target index into a draft: of every line of a view on a receptor, its mAs with it.
+         */
+        post: operations["post_target_api_charts__chart_id__target_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/rooms/{room_id}/chart-news": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Get News
+         * @description What changed with the version in use since the one that whoever is signed in last read.
+         */
+        get: operations["get_news_api_rooms__room_id__chart_news_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/charts/{chart_id}/read": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Post Read
+         * @description Say that you have read what changed with an approved version.
+         */
+        post: operations["post_read_api_charts__chart_id__read_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/charts/{chart_id}/readers": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Get Readers
+         * @description Everybody who records exposures, those first who have not said that they have read a version.
+         */
+        get: operations["get_readers_api_charts__chart_id__readers_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/charts/{chart_id}/reviews": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Post Review
+         * @description Say that an approved version was looked at again and stands, and by when it is next.
+         */
+        post: operations["post_review_api_charts__chart_id__reviews_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/rooms/{room_id}/programs": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Get Programs
+         * @description What is to be stored at the generator for each view and size of the approved chart, and what stands there.
+         */
+        get: operations["get_programs_api_rooms__room_id__programs_get"];
+        put?: never;
+        /**
+         * Post Programs
+         * @description Tick programs as entered at the generator, or as checked there.
+         */
+        post: operations["post_programs_api_rooms__room_id__programs_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/rooms/{room_id}/programs/csv": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Export Programs
+         * @description The list as CSV, to type from.
+         */
+        get: operations["export_programs_api_rooms__room_id__programs_csv_get"];
         put?: never;
         post?: never;
         delete?: never;
@@ -908,7 +1178,8 @@ export interface paths {
         put?: never;
         /**
          * Accept Calibration
-         * @description Accept readings: the room takes the fitted outputs, filtration and index scales.
+         * @description Accept readings: the room takes the fitted outputs, filtration and index scales. Lines whose images that moves are
+         *     marked until they are corrected.
          */
         post: operations["accept_calibration_api_rooms__room_id__calibration_post"];
         delete?: never;
@@ -1684,6 +1955,14 @@ export interface components {
             toward: string;
         };
         /**
+         * ApproveIn
+         * @description By when an approved version is to be looked at again; a year from now where left out.
+         */
+        ApproveIn: {
+            /** Review By */
+            review_by?: string | null;
+        };
+        /**
          * BadCell
          * @description A fault in a file: row counts from 1 with the header as row 1; column is the file's own name for it, or "".
          */
@@ -1994,17 +2273,44 @@ export interface components {
             cites: string;
         };
         /**
+         * Cell
+         * @description A figure of the file against what the line made of it gives: where they part the rule does not hold for it.
+         */
+        Cell: {
+            /** Row */
+            row: number;
+            /** Thickness Cm */
+            thickness_cm: number;
+            /** Kvp */
+            kvp: number;
+            /** Mas */
+            mas: number;
+            /** Line Kvp */
+            line_kvp: number;
+            /** Line Mas */
+            line_mas: number;
+        };
+        /**
          * CellIn
-         * @description A number typed into a line; lengths cm.
+         * @description What is typed or pasted into a line: a number (lengths cm), or a text as it was written, lengths that name no unit in
+         *     `unit`.
          */
         CellIn: {
             /**
              * Cell
              * @enum {string}
              */
-            cell: "grid_ratio" | "sid_cm" | "thickness_cm" | "kvp" | "mas" | "parameter";
+            cell: "grid_ratio" | "sid_cm" | "range_cm" | "exposure_control" | "thickness_cm" | "kvp" | "mas" | "parameter";
             /** Value */
-            value: number;
+            value?: number | null;
+            /** Text */
+            text?: string | null;
+            /**
+             * Unit
+             * @default cm
+             * @enum {string}
+             */
+            unit: "cm" | "in";
         };
         /**
          * CellsIn
@@ -2222,6 +2528,8 @@ export interface components {
             proposed_by: string;
             /** Proposed At */
             proposed_at: string;
+            /** Review By */
+            review_by: string;
             /** Lines */
             lines: components["schemas"]["ChartLine"][];
         };
@@ -2397,7 +2705,7 @@ export interface components {
         };
         /**
          * Column
-         * @description A column of the file: the file's name for it, ours (None: left out), and its first cells.
+         * @description A column of the file: the file's name for it, what it is taken as (None: left out), and its first cells.
          */
         Column: {
             /** Given */
@@ -3404,8 +3712,9 @@ export interface components {
         };
         /**
          * ImportFile
-         * @description A file of another origin: CSV text, or a spreadsheet as base64. mapping: our column by the file's name (null leaves it
-         *     out); defaults: what every row has where the file has no such column.
+         * @description A file of another origin: CSV text, a spreadsheet, or any of both as the bytes of a file (base64). mapping: our column
+         *     by the file's name (null leaves it out); defaults: what every line has where the file does not say it; answers: by the
+         *     question's id, `row:N` with "leave out" for a row.
          */
         ImportFile: {
             /** Room */
@@ -3414,12 +3723,18 @@ export interface components {
             csv?: string | null;
             /** Xlsx */
             xlsx?: string | null;
+            /** File */
+            file?: string | null;
             /** Mapping */
             mapping?: {
                 [key: string]: string | null;
             };
             /** Defaults */
             defaults?: {
+                [key: string]: string;
+            };
+            /** Answers */
+            answers?: {
                 [key: string]: string;
             };
         };
@@ -3543,7 +3858,8 @@ export interface components {
         };
         /**
          * LineEffect
-         * @description What accepting the calibration would change at a chart line's own thickness: expected DI, and dose shown [%].
+         * @description What accepting the calibration would change at a chart line's own thickness: expected DI, and dose shown [%]. off:
+         *     whether the line would be marked.
          */
         LineEffect: {
             /** Projection */
@@ -3554,6 +3870,8 @@ export interface components {
             di_change: number;
             /** Kerma Change Percent */
             kerma_change_percent: number;
+            /** Off */
+            off: boolean;
         };
         /**
          * LineIn
@@ -3759,6 +4077,30 @@ export interface components {
             changed_by: string;
         };
         /**
+         * Made
+         * @description A line that would be made. rows: of the file; sources: by the line's field, where each figure comes from; cells: of
+         *     more than one, against the line; di: the expected deviation index for the small, average and large adult, None where the
+         *     model has no answer. waits: the questions that it waits for, empty for a line that is ready.
+         */
+        Made: {
+            line: components["schemas"]["ChartLine"];
+            /** Rows */
+            rows: number[];
+            /** Sources */
+            sources: {
+                [key: string]: components["schemas"]["Origin"];
+            };
+            /** Cells */
+            cells: components["schemas"]["Cell"][];
+            /** Di */
+            di: number[] | null;
+            /**
+             * Waits
+             * @default []
+             */
+            waits: string[];
+        };
+        /**
          * Modifier
          * @description A condition, a cast, metal in the part or a contrast medium: what it changes once, on a chart value for a normal
          *     patient.
@@ -3870,6 +4212,47 @@ export interface components {
             like: string;
         };
         /**
+         * News
+         * @description What changed with the version in use since the one that a person last read. asked: whether they are to say that they
+         *     have read it: not where nobody is signed in, it was said before, or there was no version before.
+         */
+        News: {
+            /** Chart */
+            chart: number;
+            /** Version */
+            version: number;
+            /** Approved At */
+            approved_at: string;
+            /** Approver */
+            approver: string;
+            /** Since Version */
+            since_version: number | null;
+            /** Asked */
+            asked: boolean;
+            /** Changes */
+            changes: components["schemas"]["ComparedOut"][];
+        };
+        /**
+         * OffLine
+         * @description A line that calibrations moved: by how much its images [DI] and the dose shown [%]; corrected: the line brought back,
+         *     None where mAs is not what corrects it; why: what is done about it, in words.
+         */
+        OffLine: {
+            /** Line */
+            line: number;
+            /** Since */
+            since: string;
+            /** Di Change */
+            di_change: number;
+            /** Kerma Change Percent */
+            kerma_change_percent: number;
+            /** Mas Factor */
+            mas_factor: number | null;
+            corrected: components["schemas"]["ChartLine"] | null;
+            /** Why */
+            why: string;
+        };
+        /**
          * Offered
          * @description An account that a demo offers on its sign-in page.
          */
@@ -3882,6 +4265,37 @@ export interface components {
             roles: ("technologist" | "keeper" | "physicist" | "trainee" | "admin")[];
             /** Password */
             password: string;
+        };
+        /**
+         * Option
+         * @description An answer that can be given, and what it says.
+         */
+        Option: {
+            /** Value */
+            value: string;
+            /** Label */
+            label: string;
+        };
+        /**
+         * Origin
+         * @description Where a figure of a line comes from. where: the cell ("row 5, kVp"), or the rule it was assumed by.
+         */
+        Origin: {
+            /**
+             * Confidence
+             * @enum {string}
+             */
+            confidence: "exact" | "assumed" | "asked";
+            /** Where */
+            where: string;
+        };
+        /**
+         * OtherLines
+         * @description Lines made elsewhere: drafted, adapted or read from a file.
+         */
+        OtherLines: {
+            /** Lines */
+            lines: components["schemas"]["LineIn"][];
         };
         /**
          * OtherSid
@@ -3941,6 +4355,18 @@ export interface components {
             distance_cm: number;
             /** Kerma Ugy */
             kerma_ugy: number;
+        };
+        /**
+         * Paged
+         * @description A page as a picture: PNG in base64, its sides [mm].
+         */
+        Paged: {
+            /** Width Mm */
+            width_mm: number;
+            /** Height Mm */
+            height_mm: number;
+            /** Png */
+            png: string;
         };
         /**
          * PatientRequest
@@ -4150,7 +4576,7 @@ export interface components {
         };
         /**
          * PreviewOut
-         * @description How a file is read (see `chart_import.Preview`).
+         * @description How a file is read (see `chart_import.Preview`). ready: nothing is open; ours: what a column can be.
          */
         PreviewOut: {
             /** Columns */
@@ -4161,8 +4587,34 @@ export interface components {
             lines: components["schemas"]["ChartLine"][];
             /** Faults */
             faults: components["schemas"]["BadCell"][];
+            /** Questions */
+            questions: components["schemas"]["Question"][];
+            /** Made */
+            made: components["schemas"]["Made"][];
+            /** Decided */
+            decided: string[];
+            /** Sheets */
+            sheets: components["schemas"]["SheetSeen"][];
+            /** Unread */
+            unread: number[];
+            /** Ready */
+            ready: boolean;
             /** Ours */
             ours: string[];
+        };
+        /**
+         * PrintPreview
+         * @description How many pages a print has, the first of them as pictures, how many lines are on them and how many there are.
+         */
+        PrintPreview: {
+            /** Pages */
+            pages: number;
+            /** Shown */
+            shown: components["schemas"]["Paged"][];
+            /** Lines */
+            lines: number;
+            /** Of */
+            of: number;
         };
         /**
          * Problem
@@ -4193,6 +4645,50 @@ export interface components {
             }[] | null;
             /** Conflicts */
             conflicts?: components["schemas"]["LineNow"][] | null;
+        };
+        /**
+         * Program
+         * @description One program: of which line (by key) and size, for a part of thickness_cm.
+         */
+        Program: {
+            /** Line Key */
+            line_key: number;
+            /** Projection */
+            projection: string;
+            /** Support */
+            support: string;
+            /** Size */
+            size: string;
+            /** Thickness Cm */
+            thickness_cm: number;
+            stored: components["schemas"]["Stored"];
+        };
+        /**
+         * ProgramRow
+         * @description A program as the chart says it, and where it stands: to enter; entered; checked; or changed, with what the generator
+         *     holds otherwise.
+         */
+        ProgramRow: {
+            program: components["schemas"]["Program"];
+            /** Exam */
+            exam: string;
+            /** View */
+            view: string;
+            /**
+             * State
+             * @enum {string}
+             */
+            state: "to enter" | "entered" | "checked" | "changed";
+            /** Differs */
+            differs: string[];
+            /** Entered At */
+            entered_at: string | null;
+            /** Entered By */
+            entered_by: string | null;
+            /** Checked At */
+            checked_at: string | null;
+            /** Checked By */
+            checked_by: string | null;
         };
         /**
          * ProjectionOut
@@ -4455,6 +4951,48 @@ export interface components {
             refusal?: string | null;
         };
         /**
+         * ProposeIn
+         * @description Why what the chart check calls unusable stands all the same, by the check's id.
+         */
+        ProposeIn: {
+            /** Reasons */
+            reasons: {
+                [key: string]: string;
+            };
+        };
+        /**
+         * Question
+         * @description id: stable, so that an answer holds when the file is read again. given: the file's text it is about. rows: where it
+         *     stands. guess: the likeliest answer, not taken. answer: what was answered, None while it waits. free: any projection of
+         *     the catalogue answers it, not only those offered.
+         */
+        Question: {
+            /** Id */
+            id: string;
+            /**
+             * Kind
+             * @enum {string}
+             */
+            kind: "sheet" | "heads" | "projection" | "support" | "receptor" | "grid" | "chamber" | "unit" | "time" | "range" | "kvp" | "film" | "twice" | "far" | "row";
+            /** Text */
+            text: string;
+            /** Given */
+            given: string;
+            /** Rows */
+            rows: number[];
+            /** Choices */
+            choices: components["schemas"]["Option"][];
+            /** Guess */
+            guess?: string | null;
+            /** Answer */
+            answer?: string | null;
+            /**
+             * Free
+             * @default false
+             */
+            free: boolean;
+        };
+        /**
          * ReadOut
          * @description What came back: an exposure index, or the optical density of a film; simulated, and says so.
          */
@@ -4470,6 +5008,18 @@ export interface components {
             simulated: boolean;
         };
         /**
+         * Reader
+         * @description Somebody who works with the charts, and when they said that they have read a version; None where they have not.
+         */
+        Reader: {
+            /** Person */
+            person: string;
+            /** Name */
+            name: string;
+            /** Read At */
+            read_at: string | null;
+        };
+        /**
          * Reading
          * @description A test exposure as the fit sees it: off_di, index over the model's before the fit; left_di, what the fit leaves.
          */
@@ -4482,7 +5032,8 @@ export interface components {
         };
         /**
          * Readings
-         * @description The readings of one calibration; revision: that of the room they were entered for.
+         * @description The readings of one calibration; revision: that of the room they were entered for. room_as_it_was: tube and receptors
+         *     did not change, only what was known of them; then only lines from the model alone are off by it.
          */
         Readings: {
             /** Outputs */
@@ -4498,6 +5049,11 @@ export interface components {
             note: string;
             /** Revision */
             revision?: number | null;
+            /**
+             * Room As It Was
+             * @default false
+             */
+            room_as_it_was: boolean;
         };
         /**
          * Receptor
@@ -4586,6 +5142,19 @@ export interface components {
         ReturnIn: {
             /** Why */
             why: string;
+        };
+        /**
+         * ReviewIn
+         * @description An approved version was looked at again and stands; review_by: the next time, a year from now where left out.
+         */
+        ReviewIn: {
+            /** Review By */
+            review_by?: string | null;
+            /**
+             * Note
+             * @default
+             */
+            note: string;
         };
         /**
          * Room
@@ -4828,6 +5397,19 @@ export interface components {
             focal_spot?: ("small" | "large") | null;
         };
         /**
+         * SheetSeen
+         * @description A sheet of the file with its first rows, for a person to point at the heads.
+         */
+        SheetSeen: {
+            /** Name */
+            name: string;
+            /** Rows */
+            rows: [
+                number,
+                string[]
+            ][];
+        };
+        /**
          * SheetStep
          * @description One step. technique is None, with why in refused, where there is none yet. placed: where everything stands for the
          *     view; changes: what the hands change since the last view that has a technique.
@@ -4971,6 +5553,41 @@ export interface components {
             apart: boolean;
         };
         /**
+         * Stored
+         * @description What is typed into the generator: kVp, mAs (under AEC its back-up), mA, time [ms], focal spot; AEC chambers joined by
+         *     "+" and density step, "" and 0 where the exposure is by hand.
+         */
+        Stored: {
+            /** Kvp */
+            kvp: number;
+            /** Mas */
+            mas: number;
+            /** Ma */
+            ma: number;
+            /** Time Ms */
+            time_ms: number;
+            /**
+             * Focal Spot
+             * @enum {string}
+             */
+            focal_spot: "small" | "large";
+            /**
+             * Exposure Control
+             * @enum {string}
+             */
+            exposure_control: "manual" | "aec" | "breathing";
+            /**
+             * Aec Cells
+             * @default
+             */
+            aec_cells: string;
+            /**
+             * Aec Density
+             * @default 0
+             */
+            aec_density: number;
+        };
+        /**
          * StripOut
          * @description A line's strip (see `IndexOverThickness`); places_cm empty where the model has no answer.
          */
@@ -5085,7 +5702,8 @@ export interface components {
         };
         /**
          * Taken
-         * @description A cell that was read as something else: what stood there, and what it was taken as.
+         * @description A cell that was read as something else than it says: where it stands, what stood there, what it was taken as, and how
+         *     sure that is. why: the rule, where it was assumed.
          */
         Taken: {
             /** Row */
@@ -5094,6 +5712,76 @@ export interface components {
             given: string;
             /** Taken As */
             taken_as: string;
+            /**
+             * Confidence
+             * @default exact
+             * @enum {string}
+             */
+            confidence: "exact" | "assumed" | "asked";
+            /**
+             * Column
+             * @default
+             */
+            column: string;
+            /**
+             * Why
+             * @default
+             */
+            why: string;
+        };
+        /**
+         * TargetChoice
+         * @description A target index that could be chosen: where it stands among the accepted images, what it does to the dose [%] against
+         *     the target now, and of the images near it how many there are and in how many noise was noted.
+         */
+        TargetChoice: {
+            /** Ei */
+            ei: number;
+            /** Says */
+            says: string;
+            /** Dose Change Percent */
+            dose_change_percent: number;
+            /** Near */
+            near: number;
+            /** Noisy */
+            noisy: number;
+        };
+        /**
+         * TargetChoices
+         * @description The accepted images of a view on a receptor: the target now, how many images, the middle and the 20 and 80 % of their
+         *     index, in how many noise was noted, and the choices from the lowest.
+         */
+        TargetChoices: {
+            /** Projection */
+            projection: string;
+            /** Receptor */
+            receptor: string;
+            /** Target Ei */
+            target_ei: number;
+            /** Images */
+            images: number;
+            /** Median Ei */
+            median_ei: number;
+            /** Low Ei */
+            low_ei: number;
+            /** High Ei */
+            high_ei: number;
+            /** Noisy */
+            noisy: number;
+            /** Choices */
+            choices: components["schemas"]["TargetChoice"][];
+        };
+        /**
+         * TargetIn
+         * @description A target index for the lines of a view on a receptor; their mAs follows.
+         */
+        TargetIn: {
+            /** Projection */
+            projection: string;
+            /** Receptor */
+            receptor: string;
+            /** Target Ei */
+            target_ei: number;
         };
         /**
          * Technique
@@ -5390,6 +6078,19 @@ export interface components {
             large: number;
         };
         /**
+         * TickIn
+         * @description Programs that somebody entered at the generator, or read back there.
+         */
+        TickIn: {
+            /**
+             * Done
+             * @enum {string}
+             */
+            done: "entered" | "checked";
+            /** Programs */
+            programs: components["schemas"]["Which"][];
+        };
+        /**
          * Trend
          * @description DI over time (oldest first), with its spread and the share of rejects of the exposures chosen.
          */
@@ -5619,6 +6320,16 @@ export interface components {
             dose: "skin_kerma" | "energy_imparted";
             /** Choices */
             choices: components["schemas"]["Choice"][];
+        };
+        /**
+         * Which
+         * @description A program, by the key of its line and its size.
+         */
+        Which: {
+            /** Line Key */
+            line_key: number;
+            /** Size */
+            size: string;
         };
         /**
          * WhichLines
@@ -6700,7 +7411,11 @@ export interface operations {
             };
             cookie?: never;
         };
-        requestBody?: never;
+        requestBody?: {
+            content: {
+                "application/json": components["schemas"]["ProposeIn"] | null;
+            };
+        };
         responses: {
             /** @description Successful Response */
             200: {
@@ -6838,7 +7553,11 @@ export interface operations {
             };
             cookie?: never;
         };
-        requestBody?: never;
+        requestBody?: {
+            content: {
+                "application/json": components["schemas"]["ApproveIn"] | null;
+            };
+        };
         responses: {
             /** @description Successful Response */
             200: {
@@ -8340,6 +9059,77 @@ export interface operations {
             };
         };
     };
+    post_difference_api_charts__chart_id__difference_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                chart_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["OtherLines"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ComparedOut"][];
+                };
+            };
+            /** @description Nobody is signed in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not for this role, or not from here */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description There is no such thing */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The present state does not allow it */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Refused; says what is allowed */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     post_build_api_rooms__room_id__build_post: {
         parameters: {
             query?: never;
@@ -8829,6 +9619,146 @@ export interface operations {
             };
         };
     };
+    get_import_answers_api_charts_import_answers_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": {
+                        [key: string]: string;
+                    };
+                };
+            };
+            /** @description Nobody is signed in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not for this role, or not from here */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description There is no such thing */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The present state does not allow it */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Refused; says what is allowed */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    put_import_answers_api_charts_import_answers_put: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": {
+                    [key: string]: string;
+                };
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": {
+                        [key: string]: string;
+                    };
+                };
+            };
+            /** @description Nobody is signed in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not for this role, or not from here */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description There is no such thing */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The present state does not allow it */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Refused; says what is allowed */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     export_csv_api_charts__chart_id__csv_get: {
         parameters: {
             query?: never;
@@ -8897,80 +9827,6 @@ export interface operations {
     export_xlsx_api_charts__chart_id__xlsx_get: {
         parameters: {
             query?: never;
-            header?: never;
-            path: {
-                chart_id: number;
-            };
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            /** @description Successful Response */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content?: never;
-            };
-            /** @description Nobody is signed in */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Not for this role, or not from here */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description There is no such thing */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description The present state does not allow it */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Refused; says what is allowed */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-        };
-    };
-    export_pdf_api_charts__chart_id__pdf_get: {
-        parameters: {
-            query?: {
-                /** @description Wall chart, booklet (A5) or pocket card (A6) */
-                kind?: "wall" | "booklet" | "card";
-                /** @description The wall chart's */
-                paper?: "a3" | "a4";
-                /** @description The wall chart in landscape */
-                across?: boolean;
-                /** @description Of lengths; the room's own unless given */
-                unit?: ("cm" | "in") | null;
-            };
             header?: never;
             path: {
                 chart_id: number;
@@ -9121,6 +9977,913 @@ export interface operations {
                         [key: string]: unknown;
                     };
                 };
+            };
+            /** @description Nobody is signed in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not for this role, or not from here */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description There is no such thing */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The present state does not allow it */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Refused; says what is allowed */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    export_pdf_api_charts__chart_id__pdf_get: {
+        parameters: {
+            query?: {
+                /** @description All lines, or those of the views that the room uses */
+                only?: "all" | "used";
+                /** @description Wall chart, booklet (A5), or pocket card (A7, folded from A4) */
+                kind?: "wall" | "booklet" | "card";
+                /** @description The wall chart's */
+                paper?: "a3" | "a4";
+                /** @description The wall chart in landscape */
+                across?: boolean;
+                /** @description The wall chart's: three sizes of patients, or every step of thickness */
+                rows?: "sizes" | "steps";
+                /** @description The wall chart's: as few as fit, or one for each region */
+                pages?: "few" | "region";
+                /** @description Of lengths; the room's own unless given */
+                unit?: ("cm" | "in") | null;
+            };
+            header?: never;
+            path: {
+                chart_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Nobody is signed in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not for this role, or not from here */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description There is no such thing */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The present state does not allow it */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Refused; says what is allowed */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    preview_print_api_charts__chart_id__print_preview_get: {
+        parameters: {
+            query?: {
+                /** @description All lines, or those of the views that the room uses */
+                only?: "all" | "used";
+                /** @description Wall chart, booklet (A5), or pocket card (A7, folded from A4) */
+                kind?: "wall" | "booklet" | "card";
+                /** @description The wall chart's */
+                paper?: "a3" | "a4";
+                /** @description The wall chart in landscape */
+                across?: boolean;
+                /** @description The wall chart's: three sizes of patients, or every step of thickness */
+                rows?: "sizes" | "steps";
+                /** @description The wall chart's: as few as fit, or one for each region */
+                pages?: "few" | "region";
+                /** @description Of lengths; the room's own unless given */
+                unit?: ("cm" | "in") | null;
+            };
+            header?: never;
+            path: {
+                chart_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PrintPreview"];
+                };
+            };
+            /** @description Nobody is signed in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not for this role, or not from here */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description There is no such thing */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The present state does not allow it */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Refused; says what is allowed */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    get_off_lines_api_charts__chart_id__since_calibration_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                chart_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["OffLine"][];
+                };
+            };
+            /** @description Nobody is signed in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not for this role, or not from here */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description There is no such thing */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The present state does not allow it */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Refused; says what is allowed */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    post_corrected_draft_api_rooms__room_id__corrected_draft_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                room_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ChartOut"];
+                };
+            };
+            /** @description Nobody is signed in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not for this role, or not from here */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description There is no such thing */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The present state does not allow it */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Refused; says what is allowed */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    get_choices_api_charts__chart_id__target_choices_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                chart_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TargetChoices"][];
+                };
+            };
+            /** @description Nobody is signed in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not for this role, or not from here */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description There is no such thing */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The present state does not allow it */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Refused; says what is allowed */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    post_target_api_charts__chart_id__target_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                chart_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["TargetIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ChangedOut"];
+                };
+            };
+            /** @description Nobody is signed in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not for this role, or not from here */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description There is no such thing */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The present state does not allow it */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Refused; says what is allowed */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    get_news_api_rooms__room_id__chart_news_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                room_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["News"];
+                };
+            };
+            /** @description Nobody is signed in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not for this role, or not from here */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description There is no such thing */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The present state does not allow it */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Refused; says what is allowed */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    post_read_api_charts__chart_id__read_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                chart_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Nobody is signed in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not for this role, or not from here */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description There is no such thing */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The present state does not allow it */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Refused; says what is allowed */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    get_readers_api_charts__chart_id__readers_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                chart_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Reader"][];
+                };
+            };
+            /** @description Nobody is signed in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not for this role, or not from here */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description There is no such thing */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The present state does not allow it */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Refused; says what is allowed */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    post_review_api_charts__chart_id__reviews_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                chart_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ReviewIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ChartOut"];
+                };
+            };
+            /** @description Nobody is signed in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not for this role, or not from here */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description There is no such thing */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The present state does not allow it */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Refused; says what is allowed */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    get_programs_api_rooms__room_id__programs_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                room_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProgramRow"][];
+                };
+            };
+            /** @description Nobody is signed in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not for this role, or not from here */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description There is no such thing */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The present state does not allow it */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Refused; says what is allowed */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    post_programs_api_rooms__room_id__programs_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                room_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["TickIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProgramRow"][];
+                };
+            };
+            /** @description Nobody is signed in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not for this role, or not from here */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description There is no such thing */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The present state does not allow it */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Refused; says what is allowed */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    export_programs_api_rooms__room_id__programs_csv_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                room_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
             /** @description Nobody is signed in */
             401: {

@@ -17,10 +17,11 @@ import { ChartVersion } from "./editor/ChartVersion";
 import { Adapt } from "./making/Adapt";
 import { AddLine } from "./making/AddLine";
 import { Build } from "./making/Build";
-import { ImportChart } from "./making/ImportChart";
+import { ImportChart } from "./making/import/ImportChart";
+import { PrintChart } from "./versions/PrintChart";
 import { Versions } from "./versions/Versions";
 
-const DOING = ["look", "new-line", "import", "build", "adapt"] as const;
+const DOING = ["look", "print", "new-line", "import", "build", "adapt"] as const;
 
 /** Charts: the versions of a room's chart, their lines, and how to make, check, agree on and adapt them. */
 export function ChartsPage({ room }: { room: Room }) {
@@ -32,7 +33,7 @@ export function ChartsPage({ room }: { room: Room }) {
   const [asked, setDoing] = useAddressWord("do", DOING);
   const newChart = useNewChart();
   const mayEdit = useMay("keeper", "physicist");
-  const doing = mayEdit ? asked : "look";
+  const doing = mayEdit || asked === "print" ? asked : "look";
   useTitle(`${room.name}, Charts`);
 
   const versions = charts.data ?? [];
@@ -89,6 +90,10 @@ export function ChartsPage({ room }: { room: Room }) {
     making: newChart.isPending,
     error: newChart.error,
     onMake: makeDraft,
+    onTaken: () => {
+      leaveTyped();
+      show(draft?.id ?? null);
+    },
     onCancel: () => {
       newChart.reset();
       leaveTyped();
@@ -117,7 +122,8 @@ export function ChartsPage({ room }: { room: Room }) {
                   disabled={newChart.isPending}
                   onClick={() =>
                     void openDraft().then(
-                      (made) => show(made.id),
+                      // A tab or a way to make lines that was opened while the draft was made stays open.
+                      (made) => put({ chart: made.id, line: null }),
                       () => undefined,
                     )
                   }
@@ -136,7 +142,9 @@ export function ChartsPage({ room }: { room: Room }) {
         }
       />
       <div className="min-w-0 flex-1">
-        {doing === "import" ? (
+        {doing === "print" && chart ? (
+          <PrintChart chart={chart} onDone={() => setDoing("look")} />
+        ) : doing === "import" ? (
           <ImportChart {...making} />
         ) : doing === "build" ? (
           <Build {...making} lines={chart?.lines ?? []} />
@@ -187,7 +195,9 @@ export function ChartsPage({ room }: { room: Room }) {
             projections={projections.data}
             mayEdit={mayEdit}
             onNewLine={() => setDoing("new-line")}
-            onGone={() => show(null)}
+            // What was begun meanwhile, as an import, stays in hand.
+            onDrafted={(made) => put({ chart: made.id, line: null, tab: "compare" })}
+            onGone={() => put({ chart: null, line: null, tab: null, only: null })}
           />
         )}
       </div>

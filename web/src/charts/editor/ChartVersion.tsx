@@ -1,25 +1,35 @@
-import { useMemo, useState } from "react";
+import { useMemo, useRef, useState } from "react";
 
 import { lineIn, useCells, useChartCheck, useLevel, useLineTable, useTrust } from "../../api/bench";
 import type { Schemas } from "../../api/client";
-import { type Chart, type LineTable, type Projection, type Room, useTables } from "../../api/queries";
+import {
+  type Chart,
+  type Line,
+  type LineTable,
+  type Projection,
+  type Room,
+  useTables,
+} from "../../api/queries";
 import { useAddress, useAddressWord } from "../../ui/address";
 import { Button } from "../../ui/Button";
 import { Empty, Refusal } from "../../ui/Notice";
 import { usePreferences } from "../../ui/preferences";
 import { Segmented } from "../../ui/Segmented";
-import { projectionName } from "../../ui/words";
+import { projectionName, TRUST } from "../../ui/words";
 import { ChartCheckView } from "../check/ChartCheckView";
 import { IndexView } from "../check/IndexView";
 import { CompareView } from "../versions/CompareView";
 import { Heading } from "../versions/Heading";
 import { HistoryView } from "../versions/HistoryView";
-import { fits, type Typed } from "./cells";
+import { OffSinceCalibration } from "../versions/OffSinceCalibration";
+import { fits, isChild, type Typed } from "./cells";
 import { Detail } from "./Detail";
+import { Filter } from "./Filter";
 import { LineGrid } from "./LineGrid";
 import { LinesTable } from "./LinesTable";
 import { Many } from "./Many";
 import { Merge } from "./Merge";
+import { Past } from "./Past";
 import { useWorkbench } from "./useWorkbench";
 
 const TABS = ["lines", "level", "check", "compare", "history"] as const;
@@ -33,6 +43,7 @@ export function ChartVersion({
   mayEdit,
   onNewLine,
   onGone,
+  onDrafted,
 }: {
   /** The line to begin with. */
   first: number | null;
@@ -42,6 +53,8 @@ export function ChartVersion({
   mayEdit: boolean;
   onNewLine: () => void;
   onGone: () => void;
+  /** A draft was made or changed from here. */
+  onDrafted: (draft: Chart) => void;
 }) {
   const { unit } = usePreferences();
   const { words, put } = useAddress();
@@ -53,6 +66,8 @@ export function ChartVersion({
   const bench = useWorkbench(chart, mayEdit);
   const cells = useCells();
   const [refused, setRefused] = useState("");
+  const [past, setPast] = useState<{ rows: string[][]; column: number } | null>(null);
+  const find = useRef<HTMLInputElement>(null);
   const level = useLevel(chart);
   const check = useChartCheck(chart);
   // A version that never changes is written out whole; of a draft only the line that is looked at.
@@ -60,7 +75,10 @@ export function ChartVersion({
   const byId = useMemo(() => new Map(projections.map((one) => [one.id, one])), [projections]);
   const trusted = useTrust(chart);
   const trust = useMemo(() => new Map((trusted.data ?? []).map((one) => [one.line, one])), [trusted.data]);
-  const strips = useMemo(() => new Map((level.data ?? []).map((one) => [one.line, one])), [level.data]);
+  const strips = useMemo(
+    () => (level.data ? new Map(level.data.map((one) => [one.line, one])) : undefined),
+    [level.data],
+  );
   const marks = useMemo(() => {
     const found = new Map<number, string>();
     for (const one of check.data ?? []) {
@@ -69,7 +87,17 @@ export function ChartVersion({
     }
     return found;
   }, [check.data]);
-  const lines = chart.lines.filter((line) => fits(line, byId.get(line.projection), wanted));
+  const shown = chart.lines.filter((line) => {
+    const said = line.id == null ? undefined : trust.get(line.id);
+    return fits(line, byId.get(line.projection), wanted, said && TRUST[said.trust]);
+  });
+  // Children apart from adults; each in the order of the chart.
+  const ofChild = (line: Line) => isChild(line, byId.get(line.projection));
+  const lines = [...shown.filter((line) => !ofChild(line)), ...shown.filter(ofChild)];
+  const only = (words: string) => {
+    setWanted(words);
+    put({ only: words }, { replace: true });
+  };
   const shownLine = chart.lines.find((line) => line.id === selected) ?? lines[0];
   // The lines stand there before they are written out on the stations.
   const written: LineTable[] = tables.data ?? chart.lines.map((one) => ({ line: one, rows: [] }));
@@ -82,10 +110,10 @@ export function ChartVersion({
   async function type(typed: Typed[]) {
     setRefused("");
     const lines = new Map<number, Schemas["TypedLine"]>();
-    for (const { line, column, value } of typed) {
+    for (const { line, column, text } of typed) {
       if (line.id == null) continue;
       const one = lines.get(line.id) ?? { line: line.id, read: lineIn(line), cells: [] };
-      lines.set(line.id, { ...one, cells: [...one.cells, { cell: column, value }] });
+      lines.set(line.id, { ...one, cells: [...one.cells, { cell: column, text, unit }] });
     }
     const proposals = await cells.mutateAsync({ chart: chart.id, body: { lines: [...lines.values()] } });
     const bad = proposals.find((one) => one.line === null);
@@ -106,7 +134,14 @@ export function ChartVersion({
 
   return (
     <>
-      <Heading chart={chart} mayEdit={mayEdit} onNewLine={onNewLine} onGone={onGone} />
+      <Heading
+        chart={chart}
+        mayEdit={mayEdit}
+        onNewLine={onNewLine}
+        onPrint={() => put({ do: "print" })}
+        onGone={onGone}
+      />
+      <OffSinceCalibration chart={chart} projections={byId} onDrafted={onDrafted} />
       <div className="flex flex-wrap items-center gap-x-4 gap-y-1 border-b border-rule px-5">
         <Segmented
           label="View of the chart"
@@ -129,12 +164,11 @@ export function ChartVersion({
             placeholder="Show only: lumbar, child, tabletop…"
             className="min-h-touch min-w-40 flex-1 bg-transparent outline-none"
             value={wanted}
-            onChange={(event) => {
-              setWanted(event.currentTarget.value);
-              put({ only: event.currentTarget.value }, { replace: true });
-            }}
+            onChange={(event) => only(event.currentTarget.value)}
+            ref={find}
           />
         )}
+        {tab === "lines" && <Filter lines={chart.lines} projections={byId} words={wanted} onWords={only} />}
         {bench.editable && (
           <div className="ml-auto flex">
             <Button tone="quiet" disabled={!bench.undo} onClick={() => bench.undo?.()}>
@@ -148,6 +182,18 @@ export function ChartVersion({
       </div>
       {bench.error != null && <Refusal error={bench.error} className="mx-5 mt-2" />}
       {(cells.isError || refused !== "") && <Refusal error={cells.error ?? refused} className="mx-5 mt-2" />}
+      {past && (
+        <Past
+          {...past}
+          chart={chart}
+          unit={unit}
+          onRead={() => {
+            setPast(null);
+            put({ do: "import" });
+          }}
+          onLeave={() => setPast(null)}
+        />
+      )}
       {bench.conflict && (
         <Merge
           conflict={bench.conflict}
@@ -157,7 +203,14 @@ export function ChartVersion({
         />
       )}
       {tab === "level" ? (
-        <IndexView chart={chart} bench={bench} strips={level.data} projections={byId} error={level.error} />
+        <IndexView
+          chart={chart}
+          room={room}
+          bench={bench}
+          strips={level.data}
+          projections={byId}
+          error={level.error}
+        />
       ) : tab === "check" ? (
         <ChartCheckView
           chart={chart}
@@ -181,7 +234,7 @@ export function ChartVersion({
           </Empty>
         </div>
       ) : (
-        <div className="grid grid-cols-[minmax(0,1fr)_21.5rem] items-start 2xl:grid-cols-[minmax(0,1fr)_34rem]">
+        <div className="grid grid-cols-[minmax(0,1fr)_19rem] items-start 2xl:grid-cols-[minmax(0,1fr)_34rem]">
           <div className="min-w-0">
             {bench.editable && marked.size > 0 && (
               <Many
@@ -207,12 +260,15 @@ export function ChartVersion({
                 onSelect={setSelected}
                 onChoose={setMarked}
                 onTyped={(cells) => void type(cells).catch(() => undefined)}
+                onPast={(rows, column) => setPast({ rows, column })}
+                onFind={() => find.current?.focus()}
                 onUndo={bench.undo}
                 onRedo={bench.redo}
               />
             ) : (
               <LinesTable
-                tables={written.filter((one) => lines.some((line) => line.id === one.line.id))}
+                tables={lines.flatMap((line) => written.find((one) => one.line.id === line.id) ?? [])}
+                waiting={tables.isPending}
                 trust={trust}
                 projections={projections}
                 room={room}

@@ -6,7 +6,7 @@ import { type KeyboardEvent, type PointerEvent, useRef, useState } from "react";
 import type { Line, LineTable } from "../../api/queries";
 import { fromCm, signed, trimmed, type Unit } from "../../ui/units";
 
-const W = 300;
+const W = 264;
 const PAD = { left: 40, right: 12 };
 const KVP = { top: 14, bottom: 78 };
 const MAS = { top: 104, bottom: 226 };

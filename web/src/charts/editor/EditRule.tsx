@@ -103,7 +103,7 @@ export function EditRule({ line, saving, error, onSave, onRemove }: Props) {
       ) : law.name === "levelled" ? (
         <LevelledRule law={law} onChange={setLaw} original={line.law} />
       ) : (
-        <div className="grid grid-cols-4 gap-2">
+        <div className="grid grid-cols-2 gap-2 2xl:grid-cols-4">
           <LengthField
             id="law-thickness"
             label="At"

@@ -16,6 +16,8 @@ import { Said } from "../../ui/Said";
 
 interface Props {
   tables: LineTable[];
+  /** The settings are still being computed. */
+  waiting: boolean;
   trust: Map<number, LineTrust>;
   projections: Projection[];
   room: Room;
@@ -25,15 +27,15 @@ interface Props {
 }
 
 /** The whole chart, one row a line: conditions, school, and the settings for a small, an average and a large adult. */
-export function LinesTable({ tables, trust, projections, room, unit, selected, onSelect }: Props) {
+export function LinesTable({ tables, waiting, trust, projections, room, unit, selected, onSelect }: Props) {
   return (
     <table className="w-full border-collapse">
       <thead className="sticky top-0 bg-ground text-left text-note text-ink-3">
         <tr className="border-b border-rule-strong">
           <th className="py-1.5 pl-5 font-normal">Projection</th>
-          <th className="font-normal">Conditions</th>
-          <th className="font-normal">System</th>
-          <th className="pr-2 text-right font-normal">Range, {unit}</th>
+          <th className="w-44 font-normal xl:w-auto">Conditions</th>
+          <th className="hidden font-normal xl:table-cell">System</th>
+          <th className="hidden pr-2 text-right font-normal xl:table-cell">Range, {unit}</th>
           {["Small", "Average", "Large"].map((name) => (
             <th key={name} className="w-18 pr-3 text-right font-normal">
               {name}
@@ -71,7 +73,7 @@ export function LinesTable({ tables, trust, projections, room, unit, selected, o
                   </span>
                 )}
               </td>
-              <td className="pr-2 text-note whitespace-nowrap text-ink-2">
+              <td className="pr-2 text-note text-ink-2 xl:whitespace-nowrap">
                 {SUPPORT[line.support]}, {grid(line.grid_ratio).toLowerCase()},{" "}
                 {trimmed(fromCm(line.sid_cm, unit), 1)} {unit}
                 <br />
@@ -81,18 +83,18 @@ export function LinesTable({ tables, trust, projections, room, unit, selected, o
                   {receptorName(room, line.receptor)}
                 </span>
               </td>
-              <td className="pr-2 text-note whitespace-nowrap text-ink-2">
+              <td className="hidden pr-2 text-note whitespace-nowrap text-ink-2 xl:table-cell">
                 {SYSTEM[line.law.name]}
                 <br />
                 <span className="text-ink-3">
                   <Said>{ruleWords(line)}</Said>
                 </span>
               </td>
-              <td className="pr-2 text-right whitespace-nowrap">
+              <td className="hidden pr-2 text-right whitespace-nowrap xl:table-cell">
                 {trimmed(fromCm(line.range_cm[0], unit), 1)}–{trimmed(fromCm(line.range_cm[1], unit), 1)}
               </td>
               {[sizes?.small, sizes?.average, sizes?.large].map((cm, i) => (
-                <Setting key={i} row={nearest(rows, cm)} />
+                <Setting key={i} row={settingAt(rows, cm)} waiting={waiting} />
               ))}
             </tr>
           );
@@ -102,13 +104,14 @@ export function LinesTable({ tables, trust, projections, room, unit, selected, o
   );
 }
 
-function nearest(rows: LineTable["rows"], cm: number | undefined) {
+function settingAt(rows: LineTable["rows"], cm: number | undefined) {
   if (cm === undefined) return undefined;
-  return rows.find((row) => Math.abs(row.thickness_cm - cm) < 0.26);
+  // A setting is that of its own thickness: the usual patients have rows, and another's is not shown for them.
+  return rows.find((row) => Math.abs(row.thickness_cm - cm) < 0.01);
 }
 
-function Setting({ row }: { row: LineTable["rows"][number] | undefined }) {
-  if (!row) return <td className="pr-3 text-right text-ink-3">–</td>;
+function Setting({ row, waiting }: { row: LineTable["rows"][number] | undefined; waiting: boolean }) {
+  if (!row) return <td className="pr-3 text-right text-ink-3">{waiting ? "…" : "–"}</td>;
   if (row.refusal)
     return (
       <td className="pr-3 text-right text-bad" title={row.refusal}>

@@ -1,7 +1,7 @@
 import { expect, it } from "vitest";
 
-import type { Line } from "../../api/queries";
-import { canType, cellText, cellValue, COLUMNS, fits, pasted } from "./cells";
+import type { Line, Projection } from "../../api/queries";
+import { asTable, block, canType, cellText, cellValue, COLUMNS, fits, pasted } from "./cells";
 
 const line = (law: object, more = {}) =>
   ({
@@ -12,6 +12,7 @@ const line = (law: object, more = {}) =>
     grid_ratio: 0,
     sid_cm: 100,
     note: "",
+    range_cm: [8, 16],
     link: null,
     law,
     ...more,
@@ -53,26 +54,44 @@ it("opens only cells that the line has a number of its own for", () => {
   expect(COLUMNS.filter((one) => canType(linked, one.id)).map((one) => one.id)).toEqual([
     "grid_ratio",
     "sid_cm",
+    "exposure_control",
   ]);
 });
 
-it("lays a pasted block over the cells, in order, and leaves out what is no number or has no cell", () => {
-  const cells = pasted("70\t8\r\n72\t9,5\n", [FIXED, BANDED], 0, at("kvp"), "cm");
-  expect(cells.map((one) => [one.line, one.column, one.value])).toEqual([
-    [FIXED, "kvp", 70],
-    [FIXED, "mas", 8],
-    [BANDED, "kvp", 72],
-    [BANDED, "mas", 9.5],
+const names = (one: Line) => (one === FIXED ? "Knee AP" : "Hand PA");
+
+it("lays a pasted block over the cells, in order; empty cells and cells that a line has not are left", () => {
+  const { cells, past } = pasted(block("70 kV\t8\r\n72\t9,5\n"), [FIXED, BANDED], names, 0, at("kvp"));
+  expect(past).toEqual([]);
+  expect(cells.map((one) => [one.line, one.column, one.text])).toEqual([
+    [FIXED, "kvp", "70 kV"],
+    [FIXED, "mas", "8"],
+    [BANDED, "kvp", "72"],
+    [BANDED, "mas", "9,5"],
   ]);
-  expect(pasted("x\t1,250\t\n80", [FIXED], 0, at("kvp"), "cm")).toEqual([]);
-  expect(pasted("12\t13\t14\t15", [BANDED], 0, at("mas"), "cm").map((one) => one.column)).toEqual(["mas"]);
+  const more = pasted(block("12:1\t\t13–36\tAEC L+R\t12"), [BANDED], names, 0, at("grid_ratio")).cells;
+  expect(more.map((one) => one.column)).toEqual(["grid_ratio", "range_cm", "exposure_control"]);
 });
 
-it("takes pasted lengths in the unit on screen", () => {
-  expect(pasted("40", [FIXED], 0, at("sid_cm"), "in")[0]?.value).toBeCloseTo(101.6);
+it("rows past the end, or of another view than the line there, are no lines yet and become a table", () => {
+  const rows = block("Knee AP\t5:1\nC-spine lat\t12:1\nSkull PA\t12:1");
+  const { cells, past } = pasted(rows, [FIXED, BANDED], names, 0, at("projection"));
+  expect(cells).toEqual([{ line: FIXED, column: "grid_ratio", text: "5:1" }]);
+  expect(past.map((one) => one[0])).toEqual(["C-spine lat", "Skull PA"]);
+  expect(asTable(past, at("projection"), "in")).toBe("Projection\tGrid\nC-spine lat\t12:1\nSkull PA\t12:1");
+  expect(asTable(block("Exam\tkVp\tmAs\nSkull PA\t75\t20"), 0, "cm").split("\n")[0]).toBe("Exam\tkVp\tmAs");
+  expect(pasted(block("70\n72"), [FIXED], names, 0, at("kvp")).past).toEqual([["72"]]);
 });
 
 it("finds a line by any words of what it says of itself", () => {
   expect(fits(FIXED, undefined, "KNEE tabletop no grid fixed")).toBe(true);
   expect(fits(FIXED, undefined, "knee bucky")).toBe(false);
+  expect(fits(FIXED, undefined, "adults no image", "no image yet")).toBe(true);
+  expect(
+    fits(
+      FIXED,
+      { ages: ["1y"], region: "chest", thickness_cm: { small: 9 } } as unknown as Projection,
+      "adults",
+    ),
+  ).toBe(false);
 });

@@ -53,7 +53,7 @@ it("brings a line back that was taken out, at its place", () => {
 });
 
 it("a new change ends what could be done again; a step that could not be made is forgotten", () => {
-  const [a, b, c] = ["a", "b", "c"].map((why) => ({ parts: [], made: new Map(), why }));
+  const [a, b, c] = ["a", "b", "c"].map((why) => ({ parts: [], made: {}, why }));
   if (!a || !b || !c) throw new Error();
   let state = reduceDone({ past: [], future: [] }, { do: "made", entry: a });
   state = reduceDone(state, { do: "undone", entry: b });

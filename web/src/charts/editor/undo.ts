@@ -4,15 +4,15 @@ import type { Chart, Line } from "../../api/queries";
 /** What undoes (or does again) one change: lines by their key, since a line that comes back gets a new id. */
 export interface Entry {
   parts: { key: number; to: LineIn | null; position: number | null }[];
-  /** What each line said after the change; where it says something else now, somebody else was there. */
-  made: Map<number, string>;
+  /** What each line said after the change, by key; where it says something else now, somebody else was there. */
+  made: Record<number, string>;
   why: string;
 }
 
 const said = (line: Line | undefined) => (line ? JSON.stringify(lineIn(line)) : "");
 
 /** What was done, the newest last, and what was undone and can be done again. */
-interface Done {
+export interface Done {
   past: Entry[];
   future: Entry[];
 }
@@ -41,7 +41,7 @@ export function changesOf(entry: Entry, chart: Chart): Change[] | null {
   const wanted: Change[] = [];
   for (const part of entry.parts) {
     const now = chart.lines.find((line) => line.key === part.key);
-    if ((entry.made.get(part.key) ?? "") !== said(now)) return null;
+    if ((entry.made[part.key] ?? "") !== said(now)) return null;
     wanted.push({
       line: now?.id ?? null,
       revision: now?.revision ?? null,
@@ -60,8 +60,8 @@ export function entryOf(done: Changed, why: string): Entry {
     if (key == null) return [];
     return [{ key, to: change.to ? lineIn(change.to) : null, position: change.position ?? null }];
   });
-  const made = new Map(
-    parts.map(({ key }) => [key, said(done.chart.lines.find((line) => line.key === key))] as const),
+  const made = Object.fromEntries(
+    parts.map(({ key }) => [key, said(done.chart.lines.find((line) => line.key === key))]),
   );
   return { parts, made, why };
 }

@@ -1,9 +1,10 @@
-import { useReducer, useState } from "react";
+import { useState } from "react";
 
 import { type Change, type Changed, useChanges } from "../../api/bench";
 import { Refused, type Schemas } from "../../api/client";
 import type { Chart } from "../../api/queries";
-import { changesOf, type Entry, entryOf, reduceDone } from "./undo";
+import { useDraft } from "../../ui/drafts";
+import { changesOf, type Done, type Entry, entryOf, reduceDone, type Step } from "./undo";
 
 type LineNow = Schemas["LineNow"];
 
@@ -27,7 +28,9 @@ export interface Workbench {
 /** Changes of a draft that are made together, undone and done again; and what to do where somebody else was quicker. */
 export function useWorkbench(chart: Chart | undefined, mayEdit: boolean): Workbench {
   const changes = useChanges();
-  const [done, step] = useReducer(reduceDone, { past: [], future: [] });
+  // What can be undone outlives a reload, as the changes themselves do.
+  const [done, setDone] = useDraft<Done>(`undo ${chart?.id ?? "none"}`, () => ({ past: [], future: [] }));
+  const step = (taken: Step) => setDone((now) => reduceDone(now, taken));
   const [conflict, setConflict] = useState<Conflict | null>(null);
   const [stale, setStale] = useState<string | null>(null);
 
