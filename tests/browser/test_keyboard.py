@@ -76,6 +76,7 @@ def test_the_desk_by_keyboard_alone(page: Page, site: str):
     press("Enter")
     press("j")
     press("Enter")
+    expect(page.get_by_role("option", name="Patient motion")).to_be_visible()
     write("Pat")
     press("Enter")
     expect(page.get_by_text("Recorded as rejected, DI −0.2")).to_be_visible()

@@ -38,22 +38,58 @@ def test_equipment_is_edited_checked_and_kept_in_the_history(page: Page, site: s
     expect(page.get_by_text("Room 3 has no approved chart")).to_be_visible()
 
 
-def test_readings_are_fitted_and_accepted(page: Page, site: str):
+def test_readings_are_accepted_lines_marked_and_corrected_in_one_draft(page: Page, site: str):
     sign_in(page.context, site, "ilse")
     page.goto(f"{site}/rooms")
     tab(page, "Calibration")
     expect(page.get_by_text("The fit appears here")).to_be_visible()
-    for i, (kvp, kerma) in enumerate(((60, 560), (80, 1020), (110, 2050)), 1):
+    for i, (kvp, kerma) in enumerate(((60, 440), (80, 800), (110, 1600)), 1):
         for name, value in (("kvp", kvp), ("ma", 200), ("mas", 20), ("kerma", kerma)):
             enter(page, f"{name} of reading {i}", str(value))
     enter(page, "kerma of index 1", "2.5")
-    enter(page, "EI of index 1", "275")
-    expect(page.get_by_text("×1.100")).to_be_visible()
+    enter(page, "EI of index 1", "225")
+    expect(page.get_by_text("×0.900")).to_be_visible()
     expect(page.get_by_role("img", name="Residuals of 3 kVp")).to_be_visible()
-    expect(page.get_by_role("row", name="Lumbar spine AP").first).to_contain_text("+6.")
+    page.get_by_text("Every line", exact=True).click()
+    expect(page.get_by_role("row", name="Lumbar spine AP").first).to_contain_text("−16.7 %")
     page.get_by_role("button", name="Accept calibration").click()
     expect(page.get_by_text("Accepted: the room is now calibrated")).to_be_visible()
     expect(page.get_by_text("from 3 readings")).to_be_visible()
+    page.get_by_role("link", name="Lines that are off by it").click()
+    expect(page.get_by_label("Since the calibration")).to_contain_text("lines off since")
+    page.keyboard.press("Shift+D")
+    take(page, "lumbar", "Lumbar spine, 3 views")
+    expect(page.get_by_role("region", name="Cautions")).to_contain_text("Not corrected since the calibration")
+    page.keyboard.press("q")
+
+    # A keeper lets the corrections be made and proposes them; whoever calibrated the room may approve.
+    sign_in(page.context, site, "joren")
+    page.goto(f"{site}/charts")
+    page.get_by_role("button", name="Correct them in a draft").click()
+    expect(page.get_by_text("by calibration, not in use until approved")).to_be_visible()
+    expect(page.get_by_label("Since the calibration")).to_have_count(0)
+    page.get_by_role("button", name="Propose version 2").click()
+    expect(page.get_by_text("waits for a physicist")).to_be_visible()
+    sign_in(page.context, site, "ilse")
+    page.goto(f"{site}/charts")
+    page.get_by_role("button", name="Approve version 2").click()
+    expect(page.get_by_text("approved by ilse").first).to_be_visible()
+    page.get_by_role("button", name="Looked at again").click()
+    page.get_by_role("button", name="It stands for a year").click()
+    expect(page.get_by_text("Not yet read by Joren Vask, Tamsin Orrel")).to_be_visible()
+
+    # At the console what changed is told once, and said to be read.
+    sign_in(page.context, site, "tamsin")
+    page.goto(f"{site}/desk")
+    news = page.get_by_role("region", name="New in the chart")
+    expect(news).to_contain_text("with version 2, approved by ilse")
+    expect(news.get_by_role("listitem").first).to_contain_text("now")
+    news.get_by_role("button", name="I have read it").click()
+    expect(news).to_have_count(0)
+    take(page, "lumbar", "Lumbar spine, 3 views")
+    expect(page.get_by_role("region", name="Cautions")).not_to_contain_text("Not corrected")
+    sign_in(page.context, site, "ilse")
+    page.goto(f"{site}/rooms")
     tab(page, "History")
     expect(page.get_by_text("calibration accepted, 3 output, 0 HVL and 1 index readings")).to_be_visible()
 

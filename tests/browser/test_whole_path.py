@@ -6,6 +6,7 @@ import csv
 import re
 from pathlib import Path
 
+import openpyxl
 from playwright.sync_api import Locator, Page, expect
 
 
@@ -56,7 +57,7 @@ def test_from_an_accepted_exposure_to_the_log(page: Page, site: str) -> None:
     expect(page.get_by_role("img", name="kVp and mAs over thickness")).to_be_visible()
     page.get_by_role("button", name="Add to a new version 2").click()
     expect(page.get_by_role("heading", name="version 2")).to_be_visible()
-    expect(page.get_by_role("button", name="Knee AP oblique")).to_be_visible()
+    expect(page.get_by_role("gridcell", name="Projection of Knee AP oblique")).to_be_visible()
 
     # The Desk knows nothing of it until it is approved.
     page.get_by_role("link", name="Desk").click()
@@ -129,37 +130,67 @@ def test_from_an_accepted_exposure_to_the_log(page: Page, site: str) -> None:
     assert (row["projection"], row["ei"], row["reject_reason"]) == ("knee-oblique-medial", "100.0", "R03")
 
 
-def test_import_guesses_columns_names_each_bad_cell_and_then_imports(page: Page, site: str, tmp_path: Path) -> None:
+def ward_chart(path: Path) -> Path:
+    """A department's workbook: titles above, sizes over kVp and mAs, headings between, a name that may be two, a slip."""
+    book = openpyxl.Workbook()
+    sheet = book.active
+    sheet.title = "Room 1"
+    for row in (
+        ["Invented Clinic, technique chart"],
+        ["revision 4", None, "by hand"],
+        [None, None, None, "Small", None, "Medium", None, "Large", None],
+        ["Projection", "SID", "Grid", *["kVp", "mAs"] * 3, "Who"],
+        ["UPPER LIMB"],
+        ["Hand PA", "40 in", "-", 53, 1.25, 55, 1.6, 57, 2, "Ann"],
+        ["SPINE"],
+        ["L-Spine AP", "40 in", "12:1", 75, 16, 80, 32, 85, 63, "Ann"],
+        ["L-Spine Lat", "40 in", "12:1", 85, 40, 90, 63, 95, "one hundred", "Ann"],
+        ["Sacrum", "40 in", "12:1", 75, 16, 80, 25, 85, 50, "Ann"],
+        ["* large patients on the wall stand"],
+    ):
+        sheet.append(row)
+    book.save(path)
+    return path
+
+
+def test_a_departments_workbook_is_asked_about_looked_at_drafted_checked_and_proposed(
+    page: Page, site: str, tmp_path: Path
+) -> None:
     page.goto(f"{site}/charts")
+    page.get_by_role("button", name="Start version 2").click()
+    expect(page).to_have_url(re.compile("chart="))
+    page.get_by_role("button", name="Discard").click()
+    page.get_by_role("button", name="Discard: press again").click()
+    expect(page.get_by_role("heading", name="Room 1 adult chart version 1")).to_be_visible()
     page.get_by_role("button", name="Import").click()
-    paper = tmp_path / "paper chart.csv"
-    head = "View,kV,mAs,Thickness (in),FFD cm,Grid,Bucky,Who"
-    rows = ["L-spine AP,80,40,8,107,12:1,Table Bucky,Ann", "Chest PA,117,200,9,180,10:1,wall bucky,Ann"]
-    paper.write_text("\n".join([head, *rows]))
-    page.get_by_label("Choose a file").set_input_files(paper)
-    expect(page.get_by_role("combobox", name="Column Thickness (in) is: thickness_in")).to_be_visible()
-    choose(page, "receptor", "Fixed panel 43×43")
+    page.get_by_label("Choose a file").set_input_files(ward_chart(tmp_path / "ward chart.xlsx"))
+    expect(page.get_by_role("heading", name="1 question open")).to_be_visible()
+    make = page.get_by_role("button", name=re.compile("Make version 2"))
+    expect(make).to_be_disabled()
     alert = page.get_by_role("alert")
-    expect(alert).to_contain_text("1 cell is not right; nothing is kept")
-    expect(alert.get_by_role("row", name="3 mAs 200 is far too much mAs")).to_be_visible()
-    paper.write_text("\n".join([head, *rows]).replace(",200,", ",2,"))
-    again = tmp_path / "paper chart, mended.csv"
-    paper.rename(again)
-    page.get_by_label("Choose another file").set_input_files(again)
-    choose(page, "receptor", "Fixed panel 43×43")
+    expect(alert.get_by_role("row", name="9 Large mAs 'one hundred' is not a number.")).to_be_visible()
+    alert.get_by_role("button", name="Leave out row 9").click()
+    expect(alert).to_have_count(0)
+    choose(page, "Which projection is “Sacrum”?", "Sacrum and coccyx Sacrum AP axial")
+    expect(page.get_by_role("heading", name="All questions are answered")).to_be_visible()
+    lines = page.get_by_role("region", name="Lines")
+    expect(lines.get_by_role("row")).to_have_count(4)
+    hand = lines.get_by_role("row", name=re.compile("Hand PA"))
+    expect(hand.get_by_role("cell", name="small 53/1.25 average 55/1.6 large 57/2")).to_be_visible()
+    expect(hand.get_by_title("Assumed: the room's usual one there")).to_be_visible()
+    page.get_by_text("How it is read").click()
     choose(page, "Column Who is", "note")
-    expect(page.get_by_text("“wall bucky” → upright_bucky")).to_be_visible()
-    page.get_by_role("button", name="Make version 2 with 2 lines").click()
-    expect(page.get_by_role("heading", name="paper chart, mended version 2")).to_be_visible()
-    # A draft's numbers can be edited; the table follows.
-    page.get_by_role("textbox", name="mAs", exact=True).fill("32")
-    page.get_by_role("button", name="Save line").click()
-    expect(page.get_by_role("gridcell", name="mAs of Lumbar spine AP")).to_have_text("32")
+    expect(page.get_by_role("combobox", name="Column Small kVp is: kVp, small")).to_be_visible()
+    expect(make).to_be_enabled()
+    make.click()
+    expect(page.get_by_role("heading", name="ward chart version 2")).to_be_visible()
+    page.get_by_role("button", name="name and grid factors").click()
     page.get_by_label("Name of the chart").fill("Wall chart of 2026")
     page.keyboard.press("Enter")
     expect(page.get_by_role("heading", name="Wall chart of 2026 version 2")).to_be_visible()
     choose(page, "Grid factors", "By kVp (70, 90, 120)")
     expect(page.get_by_role("combobox", name="Grid factors: By kVp")).to_be_visible()
-    page.get_by_role("button", name="Discard").click()
-    page.get_by_role("button", name="Discard: press again").click()
-    expect(page.get_by_role("heading", name="Room 1 adult chart version 1")).to_be_visible()
+    page.get_by_role("radio", name=re.compile("Chart check")).click()
+    expect(page.get_by_role("list", name="Chart check")).to_be_visible()
+    page.get_by_role("button", name="Propose").click()
+    expect(page.get_by_text("proposed", exact=False).first).to_be_visible()

@@ -268,6 +268,24 @@ it("nothing typed or recorded of one view stands at the next", async () => {
   );
 });
 
+it("who held the patient goes into the record, and stands where the next image is recorded", async () => {
+  const server = trauma({ [RECORD]: { exposure: exposure(5), judgement: null } });
+  await exposed("250");
+  expect(screen.queryByLabelText(/Held by/)).toBeNull();
+  fireEvent.click(screen.getByRole("button", { name: "Somebody held the patient" }));
+  type(screen.getByLabelText(/Held by/), "parent");
+  key("a");
+  await screen.findByText(/Recorded as accepted/);
+  expect(server.last(RECORD).body).toMatchObject({ held_by: "parent" });
+  key("Enter");
+  await waitFor(() => expect(server.last(TECHNIQUE).body).toMatchObject({ projection: "hand-pa" }));
+  measure("21");
+  await ready();
+  key("Enter");
+  key("Enter");
+  expect(screen.getByLabelText<HTMLInputElement>(/Held by/).value).toBe("parent");
+});
+
 it("letters typed into the index stay there, and an unlikely index is asked back once", async () => {
   const server = desk({
     [RECORD]: { exposure: exposure(5), judgement: null },

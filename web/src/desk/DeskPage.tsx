@@ -97,7 +97,7 @@ function Desk({ room, projections, exams, charted }: Props) {
       </div>
     );
   if (!projection || !request || !now)
-    return <Nobody {...{ exams, charted, act }} putAway={desk.state.putAway} />;
+    return <Nobody {...{ room, exams, charted, act }} putAway={desk.state.putAway} />;
   return (
     <ExamInHand
       key={now.key}

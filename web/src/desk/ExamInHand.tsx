@@ -380,6 +380,8 @@ export function ExamInHand({
                 judging={judging}
                 answer={answer}
                 choices={choices.data}
+                state={state}
+                act={act}
                 onBack={() => act({ do: "before" })}
               />
             </Pending.Provider>

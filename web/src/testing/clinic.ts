@@ -267,6 +267,7 @@ export const CHART: Chart = {
   revision: 5,
   proposed_by: "",
   proposed_at: "",
+  review_by: "",
   lines: [FIXED, BANDED, LEVELLED],
 };
 

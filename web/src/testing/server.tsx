@@ -1,12 +1,12 @@
 import { QueryClientProvider } from "@tanstack/react-query";
-import { act, cleanup, fireEvent, render, screen, waitFor } from "@testing-library/react";
+import { act, cleanup, fireEvent, render, screen, waitFor, within } from "@testing-library/react";
 import type { ReactNode } from "react";
 import { MemoryRouter, useLocation } from "react-router";
 import { afterEach, expect } from "vitest";
 
 import { carry } from "../api/client";
 import { makeQueryClient } from "../api/queries";
-import { start } from "./clinic";
+import { PROJECTIONS, start } from "./clinic";
 
 /** One request as the server would see it. */
 export interface Asked {
@@ -30,9 +30,29 @@ export class Problem {
 /** No server: what the browser says when nothing answers. */
 export const SILENCE = Symbol("silence");
 
+/** What views look up by themselves, whatever a test is about: nothing of note. */
+const LOOKED_UP: Record<string, Route> = {
+  "GET /api/start": start(),
+  "GET /api/waiting": [],
+  "GET /api/agreement": { another_approves: false, open_records: false },
+  "GET /api/rooms/room-1/chart-news": { asked: false, changes: [] },
+  "GET /api/charts/11/lint": [],
+  "GET /api/charts/11/trust": [],
+  "GET /api/charts/11/since-calibration": [],
+  "GET /api/charts/11/readers": [],
+  "GET /api/charts/11/target-choices": [],
+  ...Object.fromEntries(PROJECTIONS.map((one) => [`GET /api/projections/${one.id}`, one])),
+};
+
+/** What was asked of a server that does not know it, in this test. */
+let unknown: string[] = [];
+
 afterEach(() => {
   cleanup();
   carry(null);
+  const asked = unknown;
+  unknown = [];
+  expect(asked, "asked of no route").toEqual([]);
 });
 
 /**
@@ -41,8 +61,7 @@ afterEach(() => {
  */
 export function serve(routes: Record<string, Route>): { asked: Asked[]; last: (to: string) => Asked } {
   const asked: Asked[] = [];
-  const known: Record<string, Route> = { "GET /api/start": start(), ...routes };
-  const unknown: string[] = [];
+  const known: Record<string, Route> = { ...LOOKED_UP, ...routes };
   globalThis.fetch = async (asking: RequestInfo | URL) => {
     const request = asking as Request;
     const url = new URL(request.url);
@@ -74,7 +93,6 @@ export function serve(routes: Record<string, Route>): { asked: Asked[]; last: (t
     }
     return new Response(JSON.stringify(reply), { status: 200, headers: json });
   };
-  afterEach(() => expect(unknown, "asked of no route").toEqual([]));
   return {
     asked,
     last: (to) => {
@@ -140,4 +158,4 @@ export function slow<T>(): { answer: Promise<T>; arrive: (value: T) => Promise<v
   };
 }
 
-export { fireEvent, screen, waitFor };
+export { fireEvent, screen, waitFor, within };

@@ -48,7 +48,7 @@ export function Select({
           <span className="min-w-0 leading-tight">
             {labelled && <span className="label block truncate">{label}</span>}
             <span className="block truncate">
-              <Radix.Value>{now?.label ?? "Choose…"}</Radix.Value>
+              <Radix.Value placeholder="Choose…">{now?.label}</Radix.Value>
             </span>
           </span>
           <svg aria-hidden width="10" height="6" viewBox="0 0 10 6" className="shrink-0 text-ink-3">

@@ -4,25 +4,31 @@ import { useLocation, useNavigate, useSearchParams } from "react-router";
 import { prefer, usePreferences } from "./preferences";
 
 /**
+ * The words of the one address that the window has. A change that was begun earlier, as one that waited for an answer, starts
+ * from them as they are by then, whoever changed them meanwhile.
+ */
+let latest = new URLSearchParams();
+
+/**
  * What the address says of the view that is open: it can be kept, sent, and gone back to. Null takes a word out; the room is
  * always said with the rest, so that an address means the same to the next person.
  */
 export function useAddress() {
   const [words, setWords] = useSearchParams();
   const { room } = usePreferences();
+  useEffect(() => {
+    latest = words;
+  }, [words]);
   const put = useCallback(
-    (change: Record<string, string | number | null>, { replace = false } = {}) =>
-      setWords(
-        (now) => {
-          const next = new URLSearchParams(now);
-          if (room) next.set("room", room);
-          for (const [key, value] of Object.entries(change))
-            if (value === null || value === "") next.delete(key);
-            else next.set(key, String(value));
-          return next;
-        },
-        { replace },
-      ),
+    (change: Record<string, string | number | null>, { replace = false } = {}) => {
+      const next = new URLSearchParams(latest);
+      if (room) next.set("room", room);
+      for (const [key, value] of Object.entries(change))
+        if (value === null || value === "") next.delete(key);
+        else next.set(key, String(value));
+      latest = next;
+      setWords(next, { replace });
+    },
     [setWords, room],
   );
   return { words, put };

@@ -12,17 +12,20 @@ function kept<T>(of: string): T | undefined {
   }
 }
 
+/** Keeps something typed under a name, for the view that opens with it. */
+export function keepDraft<T>(of: string, typed: T) {
+  try {
+    sessionStorage.setItem(place(of), JSON.stringify({ typed }));
+  } catch {
+    // More than the tab may hold, as a large spreadsheet: it then lasts while the view is open.
+    sessionStorage.removeItem(place(of));
+  }
+}
+
 /** Typed work that is not saved yet: it outlives a look at another view and a reload, in this tab only. */
 export function useDraft<T>(of: string, start: () => T): [T, (next: T | ((now: T) => T)) => void] {
   const [typed, setTyped] = useState<T>(() => kept<T>(of) ?? start());
-  useEffect(() => {
-    try {
-      sessionStorage.setItem(place(of), JSON.stringify({ typed }));
-    } catch {
-      // More than the tab may hold, as a large spreadsheet: it then lasts while the view is open.
-      sessionStorage.removeItem(place(of));
-    }
-  }, [of, typed]);
+  useEffect(() => keepDraft(of, typed), [of, typed]);
   return [typed, setTyped];
 }
 

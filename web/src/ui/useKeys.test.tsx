@@ -18,17 +18,19 @@ function View({ run }: { run: () => void }) {
       <div role="dialog">
         <button type="button">inside</button>
       </div>
+      <div role="combobox" aria-expanded="true" aria-controls="reasons" tabIndex={0} />
     </div>
   );
 }
 
-it("a plain key counts, but not in a field, a dialog, or with Ctrl", () => {
+it("a plain key counts, but not in a field, a dialog, an opening list, or with Ctrl", () => {
   const run = vi.fn();
   render(<View run={run} />);
   fireEvent.keyDown(document.body, { key: "a" });
   expect(run).toHaveBeenCalledTimes(1);
   fireEvent.keyDown(screen.getByRole("textbox"), { key: "a" });
   fireEvent.keyDown(screen.getByRole("button"), { key: "a" });
+  fireEvent.keyDown(screen.getByRole("combobox"), { key: "a" });
   fireEvent.keyDown(document.body, { key: "a", ctrlKey: true });
   fireEvent.keyDown(document.body, { key: "b" });
   expect(run).toHaveBeenCalledTimes(1);

@@ -16,7 +16,12 @@ interface KeyBinding {
 
 function isTyping(target: EventTarget | null): boolean {
   if (!(target instanceof HTMLElement)) return false;
-  return target.closest("input, textarea, select, [role=listbox], [role=dialog]") !== null;
+  // A list that has been told to open has the next letters, though its first option has not the cursor yet.
+  return (
+    target.closest(
+      `input, textarea, select, [role=listbox], [role=dialog], [role=combobox][aria-expanded="true"]`,
+    ) !== null
+  );
 }
 
 /**

@@ -8,17 +8,22 @@ import { NumberField } from "../../ui/NumberField";
 import { Select } from "../../ui/Select";
 import { figure, signed, trimmed } from "../../ui/units";
 import { focusField, useKeys } from "../../ui/useKeys";
+import { type DeskState } from "../state";
+import { type Act } from "../useDesk";
+import { HeldBy } from "./HeldBy";
 import type { Judging } from "./useJudging";
 
 interface Props {
   judging: Judging;
   answer: TechniqueResponse | undefined;
   choices: Choices | undefined;
+  state: DeskState;
+  act: Act;
   onBack: () => void;
 }
 
 /** After the exposure: the index first, the verdict at once, then the record. It stands where the set-up stood. */
-export function ExposureMade({ judging, answer, choices, onBack }: Props) {
+export function ExposureMade({ judging, answer, choices, state, act, onBack }: Props) {
   const { entry, change, film, kvp, mas, judged, judgement, record, ready, whyNot, asked, save } = judging;
   const [rejecting, setRejecting] = useState(false);
   useEffect(() => focusField("result"), []);
@@ -105,6 +110,7 @@ export function ExposureMade({ judging, answer, choices, onBack }: Props) {
         </p>
       ) : (
         <>
+          <HeldBy who={state.held_by} expected={state.patient.cannot_keep_still === true} act={act} />
           <div className="grid grid-cols-2 gap-2">
             <Button
               tone="main"

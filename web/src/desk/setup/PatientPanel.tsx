@@ -4,7 +4,6 @@ import { LengthField } from "../../ui/LengthField";
 import { NumberField } from "../../ui/NumberField";
 import { Said } from "../../ui/Said";
 import { Select } from "../../ui/Select";
-import { TextField } from "../../ui/TextField";
 import { length, type Unit } from "../../ui/units";
 import { type AgeBand, type DeskState, type Habitus, type Patient, type Sex } from "../state";
 import { type Act } from "../useDesk";
@@ -152,14 +151,10 @@ export function PatientPanel({ choices, state, act, answer, unit, region }: Prop
         onChange={(value) => set({ cannot_keep_still: value === "no" ? true : null })}
       />
       {patient.cannot_keep_still && (
-        <div className="col-span-2">
-          <TextField
-            id="held-by"
-            label="Held by (role), in apron and gloves"
-            value={state.held_by}
-            onChange={(who) => act({ do: "held-by", who })}
-          />
-        </div>
+        <p className="col-span-2 text-note text-ink-2">
+          Straps and sandbags before hands. Who holds wears apron and gloves, out of the beam, and is named
+          when the image is recorded.
+        </p>
       )}
       {answer && (
         <p className="col-span-2 text-note text-ink-2">

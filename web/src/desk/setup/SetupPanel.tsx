@@ -8,7 +8,7 @@ import { trimmed } from "../../ui/units";
 import { filterOptions, GRID_RATIOS, grid, NO_FILTER, SUPPORT } from "../../ui/words";
 import { type DeskState, type Overrides, type Stop } from "../state";
 import { type Act } from "../useDesk";
-import { turnWords } from "./turnWords";
+import { turnByRule } from "./turnWords";
 import { Said } from "../../ui/Said";
 import { Quiet } from "../../ui/Quiet";
 
@@ -331,7 +331,7 @@ function AngleAdvice({
               {degrees(either[0] as number)} or {degrees(either[1] as number)}: find out.
             </b>
           )}
-          {turn && ` Turn: ${[turnWords(turn), turn.advice.said].filter(Boolean).join(". ")}`}
+          {turn && ` Turn: ${[turnByRule(turn), turn.advice.said].filter(Boolean).join(". ")}`}
         </p>
       )}
     </>
