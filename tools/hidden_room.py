@@ -32,6 +32,8 @@ ROOMS, PATIENTS, SEED = 30, 150, 100
 COUNTS = (1, 2, 4, 8, 16)
 PLANTED = 3.0
 """A planted bad row is this many times too high or too low."""
+WRONG = 4
+"""Rows of a room that are planted, one at a time."""
 EXPOSED = (
     TestExposure("lspine-ap", "panel-43", "table_bucky", 12, 107, 21, 80, 40, 1),
     TestExposure("chest-pa", "panel-43", "upright_bucky", 10, 180, 22, 117, 2, 1),
@@ -105,7 +107,7 @@ def measure(
     promised: list[float] = []
     bound: list[float] = []
     z: list[float] = []
-    named = blamed = good = 0
+    named, blamed, good = 0.0, 0, 0
     for at in range(rooms):
         chance = np.random.default_rng(SEED + at)
         truth = drawn(ROOM, list(PROJECTIONS.values()), chance)
@@ -124,10 +126,13 @@ def measure(
     return Worth(shown_within, told, most, tuple(z), named / rooms, blamed / good)
 
 
-def _named(shown: Sequence[TestExposure], chance: np.random.Generator) -> bool:
-    """Whether a row that was written down wrong is found."""
-    at = int(chance.integers(len(shown)))
-    wrong = PLANTED if chance.random() < 0.5 else 1 / PLANTED
+def _named(shown: Sequence[TestExposure], chance: np.random.Generator) -> float:
+    """Share found of rows that were written down wrong, up to `WRONG` of them, one at a time, too high and too low."""
+    rows = chance.choice(len(shown), min(WRONG, len(shown)), replace=False)
+    return float(np.mean([_found(shown, int(at), wrong) for at in rows for wrong in (PLANTED, 1 / PLANTED)]))
+
+
+def _found(shown: Sequence[TestExposure], at: int, wrong: float) -> bool:
     bad = [replace(one, ei=one.ei * wrong) if i == at else one for i, one in enumerate(shown)]
     try:
         found = build(bad, ROOM, [PROJECTIONS["hand-pa"]], known=list(PROJECTIONS.values())).suspects

@@ -25,6 +25,8 @@ SAID = {
     "tests/api/test_schema.py": "generated requests and the edges of every field against the API's own description",
     "tests/api/test_kill.py": "a server killed amid writes, over and over",
     "tests/formats/test_hostile_files.py": "broken files at random",
+    "tests/formats/test_chart_import.py": "other offices' charts drawn at random, and cells of any kind",
+    "tests/core/chart_check/test_checks.py": "a slip in every third line of a whole chart",
     "tests/store/test_changes.py": "runs of changes, undone step by step",
     "tests/core/chart_making/test_from_test_exposures.py": "hidden rooms and bodies; slips of the pen",
     "tests/core/technique/test_steps.py": "set-ups in which anything differs",

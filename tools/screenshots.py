@@ -10,10 +10,9 @@ import tempfile
 from collections.abc import Callable
 from pathlib import Path
 
-import pypdfium2 as pdfium
 from playwright.sync_api import Page, sync_playwright
 from tests.browser.conftest import CHROMIUM, FLAGS, ROOT, seed, serve, sign_in, stop
-from tests.browser.test_whole_path import choose, fill, tab, take
+from tests.browser.test_whole_path import choose, fill, tab, take, ward_chart
 
 TARGET = ROOT / "docs" / "screenshots"
 
@@ -53,6 +52,7 @@ def calibration(page: Page, site: str) -> None:
     rest = {"kVp of layer 1": "80", "HVL of layer 1": "3.12", "kerma of index 1": "2.5", "EI of index 1": "259"}
     for field, text in rest.items():
         fill(page, field, text)
+    page.get_by_role("button", name="Accept calibration").wait_for()
 
 
 def judged(page: Page, site: str) -> None:
@@ -104,6 +104,13 @@ def new_line(page: Page, site: str) -> None:
         fill(page, field, value)
 
 
+def imported(page: Page, site: str) -> None:
+    page.goto(f"{site}/charts?do=import")
+    with tempfile.TemporaryDirectory() as folder:
+        page.get_by_label("Choose a file").set_input_files(ward_chart(Path(folder) / "ward chart.xlsx"))
+        page.get_by_role("heading", name="question open").wait_for()
+
+
 def draft(page: Page, site: str, only: str = "") -> None:
     """A draft of Room 1's next version: begun, or the one that is open."""
     page.goto(f"{site}/charts")
@@ -117,7 +124,7 @@ def draft(page: Page, site: str, only: str = "") -> None:
 
 def editor(page: Page, site: str) -> None:
     draft(page, site, "lumbar bucky")
-    page.get_by_role("button", name="Lumbar spine Lateral").first.click()
+    page.get_by_role("gridcell", name="Projection of Lumbar spine Lateral").first.click()
 
 
 def level(page: Page, site: str) -> None:
@@ -150,10 +157,9 @@ def signing_in(page: Page, site: str) -> None:
     page.goto(f"{site}/sign-in")
 
 
-def printed(site: str, page: Page) -> None:
-    """The wall chart's first page as a picture."""
-    content = page.request.get(f"{site}/api/charts/1/pdf?kind=wall&across=true").body()
-    pdfium.PdfDocument(content)[0].render(scale=1.5).to_pil().save(TARGET / "print-wall.png")
+def printed(page: Page, site: str) -> None:
+    page.goto(f"{site}/charts?chart=1&do=print")
+    page.get_by_role("img", name="Page 1 of").wait_for()
 
 
 def log(page: Page, site: str) -> None:
@@ -173,6 +179,8 @@ VIEWS: dict[str, tuple[Callable[[Page, str], None], str]] = {
     "charts-compare-day": (compare, "day"),
     "sign-in": (signing_in, "night"),
     "charts-new-line": (new_line, "night"),
+    "charts-import": (imported, "night"),
+    "print-wall": (printed, "day"),
     "rooms-day": (rooms, "day"),
     "rooms-calibration": (calibration, "night"),
     "log": (log, "night"),
@@ -200,8 +208,6 @@ def main() -> None:
                 page.evaluate("scrollTo(0, 0)")
                 page.wait_for_timeout(500)
                 page.screenshot(path=TARGET / f"{name}.png")
-                if name == "charts-day":
-                    printed(site, page)
                 context.close()
                 print(name)
         finally:

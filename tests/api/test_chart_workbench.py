@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import base64
+
 import pytest
 from tests.api.test_api import problem
 
@@ -194,3 +196,46 @@ def test_build_and_adapt_end_in_a_draft(client, charted):
     assert [one["factor"] for one in carried] == pytest.approx([1] * 4, rel=0.25)
     lines = [line_in(one["line"]) for one in carried]
     assert client.post("/api/charts", json={"room": "room-9", "lines": lines}).status_code == 201
+
+
+def test_lines_made_elsewhere_show_what_they_add_and_change_before_they_go_in(client, draft):
+    spine, knee = draft["lines"][:2]
+    kept = [line_in(knee), line_in(spine, law={"mas": 50}, key=None), line_in(knee, projection="knee-lateral", key=None)]
+    found = client.post(f"/api/charts/{draft['id']}/difference", json={"lines": kept}).json()
+    assert [one["change"] for one in found] == ["same", "changed", "added"]
+    assert found[1]["before"]["id"] == spine["id"]
+    assert any("mAs" in what or "50" in what for what in found[1]["what"])
+    changes = [{"line": found[1]["before"]["id"], "to": line_in(found[1]["after"])}, {"to": line_in(found[2]["after"])}]
+    lines = send(client, draft, *changes).json()["chart"]["lines"]
+    assert [line["projection"] for line in lines] == [*(line["projection"] for line in draft["lines"]), "knee-lateral"]
+    assert problem(client.post(f"/api/charts/{draft['id']}/difference", json={"lines": []}))
+
+
+def test_a_file_is_asked_about_and_the_departments_own_words_are_remembered(client):
+    text = "Exam,cm,kVp,mAs,Grid,Bucky\nSacrum,21,80,25,12:1,Bay 2\nHand PA,3,55,1.6,none,tabletop\n"
+    asked = {"room": "room-1", "file": base64.b64encode(text.encode("utf-16")).decode()}
+    found = client.post("/api/charts/import/preview", json=asked).json()
+    assert {one["id"] for one in found["questions"]} == {"projection:sacrum", "support:bay 2"}
+    assert ([line["projection"] for line in found["lines"]], found["ready"]) == (["hand-pa"], False)
+    answers = {"projection:sacrum": "sacrum-ap-axial", "support:bay 2": "table_bucky", "far:hand-pa 3": "take"}
+    answered = client.post("/api/charts/import/preview", json={**asked, "answers": answers}).json()
+    assert (len(answered["lines"]), answered["ready"]) == (2, True)
+    kept = client.put("/api/charts/import/answers", json=answers).json()
+    assert kept == {key: answers[key] for key in ("projection:sacrum", "support:bay 2")}
+    assert client.get("/api/charts/import/answers").json() == kept
+    assert client.post("/api/charts/import/preview", json=asked).json()["ready"]
+    for bad in ({}, {"csv": "a", "file": "b"}, {"file": "no base64!"}, {"xlsx": base64.b64encode(b"a,b").decode()}):
+        assert problem(client.post("/api/charts/import/preview", json={"room": "room-1", **bad}))
+
+
+def test_what_cannot_be_used_is_mended_or_given_a_reason_before_it_is_proposed(client, draft):
+    spine = draft["lines"][0]
+    send(client, draft, {"line": spine["id"], "to": line_in(spine, law={"mas": 450})})
+    path = f"/api/charts/{draft['id']}/propose"
+    refused = problem(client.post(path))
+    assert (refused["allowed"], refused["field"]) == (["tube_limit"], "reasons")
+    assert "Cannot be set in this room (1)" in refused["detail"]
+    assert problem(client.post(path, json={"reasons": {"tube_limit": ""}}))
+    reasons = {"tube_limit": "for the largest only, at the wall stand"}
+    assert client.post(path, json={"reasons": reasons}).json()["status"] == "proposed"
+    assert client.get(f"/api/charts/{draft['id']}/history").json()[0]["detail"]["reasons"] == reasons

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from oakbeam.core.cache import cached, cached_by_object, forget_all
+from oakbeam.core.cache import cached, cached_beside, cached_by_object, forget_all
 
 
 def test_an_answer_is_kept_by_what_its_arguments_say_and_the_oldest_goes_first():
@@ -24,3 +24,19 @@ def test_an_answer_is_kept_by_what_its_arguments_say_and_the_oldest_goes_first()
         forget_all()
         work(first, (3,))
         assert len(asked) == 8
+
+
+def test_beside_an_object_an_answer_is_kept_by_which_object_it_is():
+    asked = []
+
+    @cached_beside(1, 3)
+    def work(room, kvp):
+        asked.append((room, kvp))
+        return len(asked)
+
+    here, like_it = [1], [1]
+    assert [work(here, 80.0), work(here, 80), work(like_it, 80), work(here, 90)] == [1, 1, 2, 3]
+    # Full: it begins anew, and never takes one object for another that has its place in memory.
+    assert [work([n], 80) for n in range(40)] == list(range(4, 44))
+    forget_all()
+    assert work(here, 80) == 44

@@ -17,11 +17,8 @@ from oakbeam.core.chart_check import level
 from oakbeam.core.chart_check.expected_index import IndexOverThickness, index_over_thickness
 from oakbeam.core.chart_check.register import CHECKS, Check, Severity
 from oakbeam.core.chart_check.run import check_chart
-from oakbeam.core.charts.line import (
-    ChartLine,
-)
-from oakbeam.core.technique.trust import Trust
-from oakbeam.store import Store, exposures
+from oakbeam.core.charts.line import ChartLine, Trust
+from oakbeam.store import Store, calibrations, exposures
 
 router = APIRouter(prefix="/api", responses=problems.RESPONSES, tags=["charts"])
 
@@ -121,7 +118,7 @@ def lint_chart(store: Store, chart_id: int) -> list[FindingOut]:
                 "proposal": one.proposal,
             }
         )
-        for one in check_chart(chart.lines, room, known.projections)
+        for one in check_chart(chart.lines, room, known.projections, calibrations.moved_by_key(store, room.id, chart.lines))
     ]
 
 

@@ -2,11 +2,11 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Iterable, Mapping
 from typing import Annotated, Literal
 
 from fastapi import APIRouter, Query
-from pydantic import BaseModel, Field
+from pydantic import BaseModel, Field, StringConstraints
 
 from oakbeam.api import problems
 from oakbeam.api.access import Actor, StoreHere
@@ -15,7 +15,7 @@ from oakbeam.api.technique_request import room_of
 from oakbeam.api.types import Ei, GridRatio, Id, Key, Kvp, Length, Mas, Number, RequestBody, Sid, ThicknessCm
 from oakbeam.catalogue import Catalogue
 from oakbeam.core.chart_making import adapt, compare, from_test_exposures, systems
-from oakbeam.core.chart_making.bulk_edit import Adjust, Cell, adjusted, with_cell
+from oakbeam.core.chart_making.bulk_edit import Adjust, Cell, CellValue, adjusted, with_cell
 from oakbeam.core.chart_making.systems import SystemView, TechniqueSystem
 from oakbeam.core.charts import links
 from oakbeam.core.charts.line import (
@@ -26,7 +26,9 @@ from oakbeam.core.charts.line import (
 from oakbeam.core.charts.validation import check_line
 from oakbeam.core.equipment.room import Room
 from oakbeam.core.errors import Refusal
+from oakbeam.core.lengths import LengthUnit
 from oakbeam.core.projection import SupportId
+from oakbeam.formats.typed_cells import NAMES, cell_value
 from oakbeam.store import NotFound, Store, charts, local, rooms
 from oakbeam.store import exposures as log
 
@@ -67,10 +69,21 @@ class Adjustment(WhichLines):
 
 
 class CellIn(RequestBody):
-    """A number typed into a line; lengths cm."""
+    """What is typed or pasted into a line: a number (lengths cm), or a text as it was written, lengths that name no unit in
+    `unit`."""
 
     cell: Cell
-    value: Number
+    value: Number | None = None
+    text: Annotated[str, StringConstraints(max_length=120)] | None = None
+    unit: LengthUnit = "cm"
+
+    def said(self) -> CellValue:
+        """What it says; Refusal where that is not understood."""
+        if self.text is not None:
+            return cell_value(self.cell, self.text, self.unit)
+        if self.value is None or self.cell in ("range_cm", "exposure_control"):
+            raise Refusal("Text needed", f"{NAMES[self.cell]} is given as text.", None, "text")
+        return self.value
 
 
 class TypedLine(RequestBody):
@@ -85,6 +98,12 @@ class CellsIn(RequestBody):
     """Lines with cells typed or pasted into them."""
 
     lines: Annotated[list[TypedLine], Field(min_length=1, max_length=1000)]
+
+
+class OtherLines(RequestBody):
+    """Lines made elsewhere: drafted, adapted or read from a file."""
+
+    lines: Annotated[list[LineIn], Field(min_length=1, max_length=1000)]
 
 
 class ComparedOut(BaseModel):
@@ -183,7 +202,7 @@ def typed(store: Store, chart_id: int, asked: CellsIn) -> list[Proposal]:
         try:
             made = line_of(known, room, one.read)
             for cell in one.cells:
-                made = with_cell(made, cell.cell, cell.value)
+                made = with_cell(made, cell.cell, cell.said())
             check_line(made, known.projection(made.projection), room)
         except Refusal as refusal:
             found.append(Proposal(id=one.line, revision=revision, line=None, what="", refusal=refusal.detail))
@@ -229,7 +248,29 @@ def link_of(store: Store, chart_id: int, line_id: int, to: int) -> Link:
 def compare_charts(store: Store, chart_id: int, other_id: int) -> list[ComparedOut]:
     """Two charts line by line."""
     (before, room_before, known), (after, room_after, _) = chart_with_room(store, chart_id), chart_with_room(store, other_id)
-    found = compare.compare(before.lines, room_before, after.lines, room_after, known.projections)
+    return _compared(compare.compare(before.lines, room_before, after.lines, room_after, known.projections))
+
+
+def compared_lines(store: Store, before: Chart, after: Chart) -> list[ComparedOut]:
+    """What changed between two versions of a room's chart: only lines that are not the same."""
+    known = local.catalogue_of(store).projections
+    room = rooms.get(store, after.room)
+    same = {one.key: one for one in before.lines}
+    kept = {one.key for one in after.lines if one.key is not None and same.get(one.key) == one}
+    lines = [[one for one in chart.lines if one.key not in kept] for chart in (before, after)]
+    found = compare.compare(lines[0], room, lines[1], room, known)
+    return _compared(one for one in found if one.change != "same")
+
+
+def difference(store: Store, chart_id: int, asked: OtherLines) -> list[ComparedOut]:
+    """What other lines would add to a chart, and what they would change in it; its other lines stay, and are not told."""
+    chart, room, known = chart_with_room(store, chart_id)
+    lines = [line_of(known, room, one) for one in asked.lines]
+    found = compare.compare(chart.lines, room, lines, room, known.projections)
+    return _compared(one for one in found if one.change != "removed")
+
+
+def _compared(found: Iterable[compare.Compared]) -> list[ComparedOut]:
     return [ComparedOut(**{name: getattr(one, name) for name in ComparedOut.model_fields}) for one in found]
 
 
@@ -307,6 +348,12 @@ def get_link(
 def get_comparison(store: StoreHere, chart_id: Id, other_id: Id) -> list[ComparedOut]:
     """Two charts line by line: what changed, and what it does to the expected index and to dose."""
     return compare_charts(store, chart_id, other_id)
+
+
+@router.post("/charts/{chart_id}/difference")
+def post_difference(store: StoreHere, chart_id: Id, asked: OtherLines) -> list[ComparedOut]:
+    """What other lines would add to a chart or change in it, before they go into it as changes. Nothing is kept."""
+    return difference(store, chart_id, asked)
 
 
 @router.post("/rooms/{room_id}/build")

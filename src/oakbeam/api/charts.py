@@ -2,6 +2,9 @@
 
 from __future__ import annotations
 
+from collections import Counter
+from collections.abc import Mapping
+from datetime import date
 from typing import Annotated
 
 from fastapi import APIRouter, Query
@@ -14,6 +17,8 @@ from oakbeam.api.answers import written
 from oakbeam.api.lines import LineIn, line_of
 from oakbeam.api.technique_request import room_of
 from oakbeam.api.types import Id, Key, Name, RequestBody, Text
+from oakbeam.core.chart_check.register import CHECKS
+from oakbeam.core.chart_check.run import check_chart
 from oakbeam.core.charts.line import (
     Chart,
     ChartLine,
@@ -22,7 +27,7 @@ from oakbeam.core.charts.line import (
 from oakbeam.core.charts.validation import check_line
 from oakbeam.core.errors import Refusal
 from oakbeam.core.physics.rules_of_thumb import GridTable
-from oakbeam.store import Store, charts, comments, history, local, people, rooms
+from oakbeam.store import Store, calibrations, charts, comments, history, local, people, rooms
 from oakbeam.store.charts import LineChange
 
 router = APIRouter(prefix="/api", responses=problems.RESPONSES, tags=["charts"])
@@ -45,6 +50,7 @@ class ChartSummary(BaseModel):
     revision: int
     proposed_by: str
     proposed_at: str
+    review_by: str
 
 
 class ChartOut(ChartSummary):
@@ -71,10 +77,25 @@ class Heading(RequestBody):
     note: Text = ""
 
 
+class ProposeIn(RequestBody):
+    """Why what the chart check calls unusable stands all the same, by the check's id."""
+
+    reasons: Annotated[
+        dict[Key, Annotated[str, StringConstraints(min_length=1, max_length=300, strip_whitespace=True)]],
+        Field(max_length=50),
+    ]
+
+
 class ReturnIn(RequestBody):
     """Why a proposed version goes back."""
 
     why: Annotated[str, StringConstraints(min_length=1, max_length=500, strip_whitespace=True)]
+
+
+class ApproveIn(RequestBody):
+    """By when an approved version is to be looked at again; a year from now where left out."""
+
+    review_by: date | None = None
 
 
 class CommentIn(RequestBody):
@@ -153,7 +174,11 @@ def change_lines(store: Store, chart_id: int, asked: ChangesIn, actor: str) -> C
     def check(line: ChartLine) -> ChartLine:
         return check_line(line, known.projection(line.projection), room)
 
-    done = charts.change_lines(store, chart_id, wanted, actor, check, asked.why)
+    return changed_out(charts.change_lines(store, chart_id, wanted, actor, check, asked.why))
+
+
+def changed_out(done: charts.Changed) -> ChangedOut:
+    """What a change left, as it goes out."""
     undo = [ChangeOut(**{name: getattr(one, name) for name in ChangeOut.model_fields}) for one in done.undo]
     return ChangedOut(chart=chart_out(done.chart), touched=list(done.touched), undo=undo)
 
@@ -196,10 +221,24 @@ def discard_chart(store: StoreHere, who: Actor, chart_id: Id) -> None:
     charts.discard(store, chart_id, who)
 
 
+def proposed(store: Store, chart_id: int, actor: str, reasons: Mapping[str, str]) -> Chart:
+    """The draft handed in; Refusal with the checks whose errors were neither mended nor given a reason."""
+    chart = charts.get(store, chart_id)
+    room, moved = rooms.get(store, chart.room), calibrations.moved_by_key(store, chart.room, chart.lines)
+    found = check_chart(chart.lines, room, local.catalogue_of(store).projections, moved)
+    open_ = Counter(one.rule for one in found if one.severity == "error" and one.rule not in reasons)
+    if open_ and chart.status == "draft":
+        shown = "; ".join(f"{CHECKS[rule].title} ({count})" for rule, count in open_.items())
+        text = f"The chart check finds what cannot be used: {shown}. Mend it, or say why it stands."
+        raise Refusal("Mend it, or say why it stands", text, list(open_), "reasons")
+    return charts.propose(store, chart_id, actor, reasons)
+
+
 @router.post("/charts/{chart_id}/propose")
-def propose_chart(store: StoreHere, who: Actor, chart_id: Id) -> ChartOut:
-    """Hand a draft in for approval; it does not change while it waits."""
-    return chart_out(charts.propose(store, chart_id, who))
+def propose_chart(store: StoreHere, who: Actor, chart_id: Id, asked: ProposeIn | None = None) -> ChartOut:
+    """Hand a draft in for approval; it does not change while it waits. What the chart check calls an error has to be mended,
+    or needs a reason."""
+    return chart_out(proposed(store, chart_id, who, asked.reasons if asked else {}))
 
 
 @router.post("/charts/{chart_id}/return")
@@ -209,10 +248,10 @@ def return_to_author(store: StoreHere, who: Actor, chart_id: Id, asked: ReturnIn
 
 
 @router.post("/charts/{chart_id}/approve")
-def approve_chart(store: StoreHere, who: Actor, chart_id: Id) -> ChartOut:
+def approve_chart(store: StoreHere, who: Actor, chart_id: Id, asked: ApproveIn | None = None) -> ChartOut:
     """Approve a proposed version: from now on the Desk uses it, and it never changes again."""
     another = people.agreement(store).another_approves
-    return chart_out(charts.approve(store, chart_id, who, another))
+    return chart_out(charts.approve(store, chart_id, who, another, asked.review_by if asked else None))
 
 
 @router.get("/charts/{chart_id}/history")

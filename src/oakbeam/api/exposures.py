@@ -33,7 +33,7 @@ from oakbeam.core.image_review import (
 )
 from oakbeam.core.projection import Side
 from oakbeam.core.technique.steps import METAL
-from oakbeam.formats import exposures_csv
+from oakbeam.formats import rows_csv
 from oakbeam.store import Conflict, Store, exposures, local
 from oakbeam.store.exposures import Exposure, Outcome
 
@@ -326,7 +326,7 @@ def exposures_as_csv(
 ) -> Response:
     """The log as CSV, with the same filters."""
     found = exposures.find(store, room, projection, outcome, limit=1_000_000)
-    text = exposures_csv.write(Exposure.__dataclass_fields__, map(asdict, found))
+    text = rows_csv.write(Exposure.__dataclass_fields__, map(asdict, found))
     return as_file(text, "text/csv; charset=utf-8", "exposures.csv")
 
 

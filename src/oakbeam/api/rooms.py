@@ -14,6 +14,7 @@ from oakbeam.api.access import Actor, StoreHere
 from oakbeam.api.types import Key, Name, Number, RequestBody, Text
 from oakbeam.core.charts.calibration_effect import LineEffect
 from oakbeam.core.charts.calibration_effect import effect as calibration_effect
+from oakbeam.core.charts.line import ChartLine, Status
 from oakbeam.core.charts.validation import check_serves
 from oakbeam.core.equipment import calibration
 from oakbeam.core.equipment.room import Room
@@ -60,13 +61,15 @@ class IndexReadingIn(RequestBody):
 
 
 class Readings(RequestBody):
-    """The readings of one calibration; revision: that of the room they were entered for."""
+    """The readings of one calibration; revision: that of the room they were entered for. room_as_it_was: tube and receptors
+    did not change, only what was known of them; then only lines from the model alone are off by it."""
 
     outputs: list[OutputReadingIn] = Field(default_factory=list, max_length=200)
     hvls: list[HvlReadingIn] = Field(default_factory=list, max_length=20)
     indices: list[IndexReadingIn] = Field(default_factory=list, max_length=50)
     note: Text = ""
     revision: Revision | None = None
+    room_as_it_was: bool = False
 
 
 class FitOut(BaseModel):
@@ -109,23 +112,35 @@ def change(store: Store, room_id: str, room: Room, actor: str) -> Room:
 def fit(store: Store, room_id: str, asked: Readings) -> FitOut:
     """What the readings say of the room, and what they would change."""
     room = rooms.get(store, room_id)
-    found, known = _fit(room, asked), local.catalogue_of(store)
-    effects = [
-        effect
-        for chart in charts.of_room(store, room_id)
-        if chart.status == "approved"
-        for line in chart.lines
-        if (effect := calibration_effect(line, known.projection(line.projection), room, found.room))
-    ]
+    found = _fit(room, asked)
+    effects = [moved for _, moved in _effects(store, room, found.room, asked, ("approved",))]
     values = {name: getattr(found, name) for name in FitOut.model_fields if name != "effects"}
     return FitOut(**values, effects=effects)
 
 
+def _effects(
+    store: Store, before: Room, after: Room, asked: Readings, of: tuple[Status, ...]
+) -> list[tuple[ChartLine, LineEffect]]:
+    """What a calibration moves of the lines of the room's charts of these states."""
+    known = local.catalogue_of(store)
+    return [
+        (line, moved)
+        for chart in charts.of_room(store, before.id)
+        if chart.status in of
+        for line in chart.lines
+        if line.origin == "model" or not asked.room_as_it_was
+        if (moved := calibration_effect(line, known.projection(line.projection), before, after))
+    ]
+
+
 def calibrate(store: Store, room_id: str, asked: Readings, actor: str) -> Room:
     """Accept readings: the room takes what was fitted; the readings go into the audit row."""
-    found = _fit(rooms.get(store, room_id), asked)
-    room = calibration.accepted(found, now(), actor, asked.note)
-    return rooms.save(store, check_room(room), actor, {"readings": asked.model_dump()}, expected=asked.revision)
+    before = rooms.get(store, room_id)
+    room = check_room(calibration.accepted(_fit(before, asked), now(), actor, asked.note))
+    effects = _effects(store, before, room, asked, ("approved", "draft", "proposed"))
+    # What was worked out of a room is accepted for that room only.
+    expected = before.revision if asked.revision is None else asked.revision
+    return rooms.calibrate(store, room, actor, asked.model_dump(), expected, effects)
 
 
 def _fit(room: Room, asked: Readings) -> calibration.Fit:
@@ -180,7 +195,8 @@ def fit_readings(store: StoreHere, room_id: str, asked: Readings) -> FitOut:
 
 @router.post("/rooms/{room_id}/calibration", tags=["rooms"])
 def accept_calibration(store: StoreHere, who: Actor, room_id: str, asked: Readings) -> Room:
-    """Accept readings: the room takes the fitted outputs, filtration and index scales."""
+    """Accept readings: the room takes the fitted outputs, filtration and index scales. Lines whose images that moves are
+    marked until they are corrected."""
     return calibrate(store, room_id, asked, who)
 
 

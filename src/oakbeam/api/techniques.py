@@ -13,15 +13,18 @@ from oakbeam.api.access import StoreHere
 from oakbeam.api.technique_request import AngleAdvice, Asked, SetupRequest, TechniqueRequest, look_up
 from oakbeam.api.types import ChartReference
 from oakbeam.core.caution import Caution
+from oakbeam.core.charts.line import Trust
+from oakbeam.core.dates import day_of
 from oakbeam.core.errors import Refusal
 from oakbeam.core.patient.thickness import Thickness as MeasuredThickness
 from oakbeam.core.technique.alternatives import DoseAxis, WhatIf, what_if
 from oakbeam.core.technique.derive import derive
 from oakbeam.core.technique.result import Derived, Figures, Forecast, Step, Technique
-from oakbeam.core.technique.trust import Trust, trust_of, trust_words
+from oakbeam.core.technique.trust import trust_of, trust_words
 from oakbeam.core.technique.ways import Way, ways
 from oakbeam.demo import detector
 from oakbeam.store import Store, exposures
+from oakbeam.store.reviews import overdue
 
 router = APIRouter(prefix="/api", responses=problems.RESPONSES, tags=["desk"])
 
@@ -71,6 +74,10 @@ def technique(store: Store, asked: TechniqueRequest) -> TechniqueResponse:
     """The technique for a request, from the chart it names or the room's newest approved one."""
     found, derived, reference = derive_asked(store, asked)
     seen = exposures.seen(store, found.room, found.projection, found.line)
+    cautions = derived.cautions
+    if overdue(found.chart):
+        text = f"Chart version {found.chart.version} was to be looked at again by {day_of(found.chart.review_by)}."
+        cautions = (*cautions, Caution("note", text, "chart review"))
     trust = trust_of(found.line, seen)
     return TechniqueResponse(
         derived.technique,
@@ -79,7 +86,7 @@ def technique(store: Store, asked: TechniqueRequest) -> TechniqueResponse:
         derived.residual_log2,
         derived.steps,
         derived.forecast,
-        derived.cautions,
+        cautions,
         reference,
         found.thickness,
         derived.figures,

@@ -55,6 +55,30 @@ def cached_by_object(most: int) -> Callable[[Callable[..., T]], Callable[..., T]
     return decorate
 
 
+def cached_beside(objects: int, most: int) -> Callable[[Callable[..., T]], Callable[..., T]]:
+    """Keep answers by which objects the first `objects` arguments are and by the values of the others: for a room and its
+    parts, of which hashing the values costs more than the answer."""
+
+    def decorate(work: Callable[..., T]) -> Callable[..., T]:
+        # The objects are kept with the answer, so that none of their numbers can come to mean another object.
+        kept: dict[tuple[object, ...], tuple[tuple[object, ...], T]] = {}
+        _FORGET.append(kept.clear)
+
+        @wraps(work)
+        def answer(*arguments: Any) -> T:
+            key = (*map(id, arguments[:objects]), *arguments[objects:])
+            found = kept.get(key)
+            if found is None:
+                if len(kept) >= most:
+                    kept.clear()
+                found = kept[key] = (arguments[:objects], work(*arguments))
+            return found[1]
+
+        return answer
+
+    return decorate
+
+
 def forget_all() -> None:
     """Empty the cache."""
     for forget in _FORGET:

@@ -179,6 +179,11 @@ class Projection:
         return dict(self.kvp_on).get(support, self.kvp_window)
 
     @property
+    def for_children(self) -> bool:
+        """Whether it is for children only."""
+        return bool(self.ages) and "adult" not in self.ages
+
+    @property
     def usual_kerma_mgy(self) -> float | None:
         """The level of incident air kerma [mGy] of the usual patient; None where there is none."""
         kerma = (one.value for one in self.dose_levels if one.quantity == "incident_air_kerma" and one.kg is None)

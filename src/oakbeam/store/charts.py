@@ -10,6 +10,7 @@ from __future__ import annotations
 import sqlite3
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import asdict, dataclass, replace
+from datetime import date
 from functools import partial
 
 from oakbeam.core.charts.line import Chart, ChartLine, Link
@@ -17,6 +18,7 @@ from oakbeam.core.charts.links import followed
 from oakbeam.core.charts.systems import Band, Banded, FixedKvp, Levelled, MasRule, Point, SystemName, VariableKvp
 from oakbeam.core.physics.rules_of_thumb import DEFAULT_GRID_TABLE, GridTable
 from oakbeam.store.database import Conflict, Connection, NotFound, Store, audit, now
+from oakbeam.store.reviews import set_review
 
 MOST_AT_ONCE = 500
 """Values in one statement; SQLite takes 999 at least."""
@@ -98,8 +100,9 @@ def change_heading(store: Store, chart_id: int, actor: str, name: str, grid_tabl
         return _get(db, chart_id)
 
 
-def propose(store: Store, chart_id: int, actor: str) -> Chart:
-    """Hand a draft in for approval; it does not change while it waits. Conflict for an empty draft."""
+def propose(store: Store, chart_id: int, actor: str, reasons: Mapping[str, str] | None = None) -> Chart:
+    """Hand a draft in for approval; it does not change while it waits. reasons: why what the chart check found stands, by
+    check, kept in the history. Conflict for an empty draft."""
     with store.change() as db:
         chart = _draft(db, chart_id)
         if not chart.lines:
@@ -108,7 +111,8 @@ def propose(store: Store, chart_id: int, actor: str) -> Chart:
             "UPDATE chart SET status = 'proposed', proposed_by = :by, proposed_at = :at WHERE id = :id",
             {"by": actor, "at": now(), "id": chart_id},
         )
-        audit(db, actor, "chart.propose", f"chart:{chart_id}", {"version": chart.version, "lines": len(chart.lines)})
+        detail = {"version": chart.version, "lines": len(chart.lines), **({"reasons": dict(reasons)} if reasons else {})}
+        audit(db, actor, "chart.propose", f"chart:{chart_id}", detail)
         return _get(db, chart_id)
 
 
@@ -121,10 +125,11 @@ def return_to_author(store: Store, chart_id: int, actor: str, why: str) -> Chart
         return _get(db, chart_id)
 
 
-def approve(store: Store, chart_id: int, actor: str, another: bool = False) -> Chart:
+def approve(store: Store, chart_id: int, actor: str, another: bool = False, review_by: date | None = None) -> Chart:
     """Make a proposed version the room's approved one; the version before it is superseded.
 
     another: the department wants it approved by somebody who neither made, changed nor proposed it; Conflict otherwise.
+    review_by: the day by which it is to be looked at again, a year from now where None.
     """
     with store.change() as db:
         chart = _proposed(db, chart_id)
@@ -137,6 +142,7 @@ def approve(store: Store, chart_id: int, actor: str, another: bool = False) -> C
             "UPDATE chart SET status = 'approved', approver = :approver, approved_at = :at WHERE id = :id",
             {"approver": actor, "at": now(), "id": chart_id},
         )
+        set_review(db, chart_id, actor, review_by)
         audit(db, actor, "chart.approve", f"chart:{chart_id}", {"version": chart.version, "lines": len(chart.lines)})
         return _get(db, chart_id)
 
@@ -326,7 +332,11 @@ def _replace(db: Connection, line_id: int, line: ChartLine) -> None:
 
 
 def _get(db: Connection, chart_id: int) -> Chart:
-    row = db.execute("SELECT * FROM chart WHERE id = ?", (chart_id,)).fetchone()
+    row = db.execute(
+        "SELECT *, coalesce((SELECT due FROM chart_review WHERE chart = chart.id ORDER BY id DESC LIMIT 1), '') AS review_by"
+        " FROM chart WHERE id = ?",
+        (chart_id,),
+    ).fetchone()
     if row is None:
         raise NotFound(f"There is no chart {chart_id}.")
     heading = {name: row[name] for name in row.keys() if name != "next_key"}  # noqa: SIM118 (a Row is no mapping)

@@ -9,15 +9,15 @@ from dataclasses import asdict, dataclass, replace
 from typing import Literal
 
 from oakbeam.catalogue import Catalogue
-from oakbeam.core.charts.line import ChartLine, find_line
+from oakbeam.core.charts.line import ChartLine, Trust, find_line
 from oakbeam.core.equipment.room import Room
 from oakbeam.core.errors import Refusal
 from oakbeam.core.patient.thickness import ThicknessFrom
 from oakbeam.core.projection import Digit, Projection, Side
 from oakbeam.core.technique.forecast import Seen
 from oakbeam.core.technique.logged import LoggedImage, seen_of
-from oakbeam.core.technique.trust import Trust, trust_of, trust_words
-from oakbeam.store import charts
+from oakbeam.core.technique.trust import trust_of, trust_words
+from oakbeam.store import calibrations, charts
 from oakbeam.store.database import Conflict, NotFound, Store, audit, now
 
 Outcome = Literal["accepted", "rejected"]
@@ -169,26 +169,37 @@ def seen(store: Store, room: Room, projection: Projection, line: ChartLine) -> S
 
     def read() -> Seen:
         rows = store.db.execute(
-            "SELECT thickness_cm, di, mas, suggested_mas, target_ei, chart FROM exposure"
+            "SELECT taken_at, thickness_cm, di, mas, suggested_mas, target_ei, chart FROM exposure"
             " WHERE undone_at IS NULL AND outcome = 'accepted' AND reliable = 1"
             " AND di IS NOT NULL AND kvp = suggested_kvp AND room = ? AND projection = ? AND support = ? AND grid_ratio = ?"
             " AND receptor = ? AND filter IS ? ORDER BY taken_at DESC, id DESC LIMIT ?",
             (*key, line.filter, SEEN_MOST),
         ).fetchall()
-        images = [
-            LoggedImage(
-                row["thickness_cm"],
-                row["di"],
-                row["mas"],
-                row["suggested_mas"],
-                row["target_ei"],
-                _line_then(store, row["chart"], line, projection, row["thickness_cm"]),
-            )
-            for row in rows
-        ]
-        return seen_of(images, line, room, projection)
+        images = []
+        for row in rows:
+            then = _line_then(store, row["chart"], line, projection, row["thickness_cm"])
+            # An image of the room before a calibration says what the same line would give in the room as it is now.
+            since = calibrations.moved_since(store, room.id, then.key, row["taken_at"]) if then else 0.0
+            given = (row["di"] + since, row["mas"], row["suggested_mas"], row["target_ei"])
+            images.append(LoggedImage(row["thickness_cm"], *given, then))
+        moved = calibrations.moved(store, room.id, line)
+        return replace(seen_of(images, line, room, projection), moved_di=moved.di_change if moved else 0.0)
 
     return store.remembered(("seen", room.revision, line.id, line.revision, *key), read)
+
+
+def accepted_indices(store: Store, room_id: str) -> dict[tuple[str, str], list[tuple[float, bool]]]:
+    """Of a room's accepted images with a reliable index: (index, whether noise was noted), by projection and receptor."""
+    found: dict[tuple[str, str], list[tuple[float, bool]]] = {}
+    rows = store.db.execute(
+        "SELECT projection, receptor, ei, findings FROM exposure"
+        " WHERE room = ? AND undone_at IS NULL AND outcome = 'accepted' AND reliable = 1 AND ei IS NOT NULL",
+        (room_id,),
+    )
+    for row in rows:
+        noisy = "noisy" in json.loads(row["findings"])
+        found.setdefault((row["projection"], row["receptor"]), []).append((row["ei"], noisy))
+    return found
 
 
 def trusts(store: Store, room: Room, known: Catalogue, lines: Iterable[ChartLine]) -> dict[int, tuple[Trust, str]]:

@@ -148,6 +148,17 @@ def tick(store: Store, room_id: str, projections: tuple[str, ...], actor: str) -
     return projections
 
 
+def import_answers(store: Store) -> dict[str, str]:
+    """What the department answered of its own words in files of charts, by the question's id."""
+    return dict(settings.read(store, "import answers") or {})
+
+
+def remember_import_answers(store: Store, answers: Mapping[str, str], actor: str) -> dict[str, str]:
+    """Keep answers for the next file, in place of those kept."""
+    settings.save(store, "import answers", dict(answers), actor)
+    return dict(answers)
+
+
 def offer_accounts(store: Store, password: str, ids: list[str]) -> None:
     """Mark a database as a demo whose sign-in page offers these accounts."""
     settings.save(store, "offered", {"password": password, "people": ids}, "seed")

@@ -3,13 +3,16 @@
 from __future__ import annotations
 
 import sqlite3
-from collections.abc import Mapping
+from collections.abc import Iterable, Mapping
 from dataclasses import replace
 
 from pydantic import TypeAdapter
 
+from oakbeam.core.charts.calibration_effect import LineEffect
+from oakbeam.core.charts.line import ChartLine
 from oakbeam.core.equipment.room import Room
-from oakbeam.store.database import Conflict, NotFound, Store, audit
+from oakbeam.store import calibrations
+from oakbeam.store.database import Conflict, Connection, NotFound, Store, audit
 
 _ROOM = TypeAdapter(Room)
 
@@ -37,20 +40,40 @@ def save(store: Store, room: Room, actor: str, why: Mapping[str, object] | None 
     why goes into the audit row. expected: the revision that the change was made from; Conflict where it is no longer that.
     """
     with store.change() as db:
-        now = db.execute("SELECT revision FROM room WHERE id = ?", (room.id,)).fetchone()
-        if expected is not None and now is not None and now["revision"] != expected:
-            raise Conflict(
-                "Changed meanwhile",
-                f"The room is at revision {now['revision']}, not {expected}: read it again.",
-            )
-        row = db.execute(
-            "INSERT INTO room (id, name, equipment) VALUES (:id, :name, :equipment) ON CONFLICT (id) DO UPDATE SET"
-            " name = :name, equipment = :equipment, revision = revision + 1 RETURNING revision",
-            {"id": room.id, "name": room.name, "equipment": _ROOM.dump_json(room).decode()},
-        ).fetchone()
-        detail = {"name": room.name, "revision": row["revision"], **(why or {})}
-        audit(db, actor, "room.save", f"room:{room.id}", detail)
-        return replace(room, revision=row["revision"])
+        return _save(db, room, actor, why, expected)
+
+
+def calibrate(
+    store: Store,
+    room: Room,
+    actor: str,
+    readings: Mapping[str, object],
+    expected: int | None,
+    effects: Iterable[tuple[ChartLine, LineEffect]],
+) -> Room:
+    """Save a room with its accepted calibration, the readings in the audit row, and with it what that moved of its lines."""
+    assert room.calibration is not None
+    with store.change() as db:
+        saved = _save(db, room, actor, {"readings": readings}, expected)
+        calibrations.record(db, room.id, room.calibration.at, actor, effects)
+        return saved
+
+
+def _save(db: Connection, room: Room, actor: str, why: Mapping[str, object] | None, expected: int | None) -> Room:
+    now = db.execute("SELECT revision FROM room WHERE id = ?", (room.id,)).fetchone()
+    if expected is not None and now is not None and now["revision"] != expected:
+        raise Conflict(
+            "Changed meanwhile",
+            f"The room is at revision {now['revision']}, not {expected}: read it again.",
+        )
+    row = db.execute(
+        "INSERT INTO room (id, name, equipment) VALUES (:id, :name, :equipment) ON CONFLICT (id) DO UPDATE SET"
+        " name = :name, equipment = :equipment, revision = revision + 1 RETURNING revision",
+        {"id": room.id, "name": room.name, "equipment": _ROOM.dump_json(room).decode()},
+    ).fetchone()
+    detail = {"name": room.name, "revision": row["revision"], **(why or {})}
+    audit(db, actor, "room.save", f"room:{room.id}", detail)
+    return replace(room, revision=row["revision"])
 
 
 def _read(row: sqlite3.Row) -> Room:

@@ -364,7 +364,9 @@ def planted():
 
 
 def test_no_false_alarm_on_a_clean_chart():
-    assert [finding for finding in check_chart(CLEAN, ROOM, PROJECTIONS) if finding.rule != "dose_level"] == []
+    # A dose over an example level, and a tube too weak for the largest, are true of this room, whoever makes its chart.
+    of_the_room = ("dose_level", "range_not_settable")
+    assert [finding for finding in check_chart(CLEAN, ROOM, PROJECTIONS) if finding.rule not in of_the_room] == []
 
 
 @pytest.mark.parametrize("rule", list(planted()))

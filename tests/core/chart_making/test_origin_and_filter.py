@@ -56,11 +56,14 @@ def test_a_filter_lowers_the_dose_of_a_line_and_is_printed_beside_it():
     bare, behind = (skin_kerma_mgy(line, room, 21, 80, 40) for line in (LSPINE, replace(LSPINE, filter="cu")))
     assert 0.3 < behind / bare < 0.7
     plain, filtered = sheet(
-        (replace(LSPINE, id=1), replace(LSPINE, id=2, filter="cu")), room, catalogue.shipped().projections, unseen={2}
+        (replace(LSPINE, id=1), replace(LSPINE, id=2, filter="cu")),
+        room,
+        catalogue.shipped().projections,
+        trust={2: "model"},
     )
     assert "filter" not in plain.conditions
-    assert filtered.conditions.endswith("SID 107 cm, filter 0.2 mm Cu")
-    assert [one.unseen for one in (plain, filtered)] == [False, True]
+    assert filtered.conditions.endswith("12:1, 107 cm, filter 0.2 mm Cu")
+    assert [one.trust for one in (plain, filtered)] == ["supported", "model"]
 
 
 @pytest.mark.parametrize(

@@ -2,25 +2,36 @@
 
 from __future__ import annotations
 
+import math
 from collections.abc import Iterator
+from dataclasses import replace
 from itertools import pairwise
 
 from oakbeam.core.chart_check.level import level_it
 from oakbeam.core.chart_check.register import CheckedLine, Finding, line_check
-from oakbeam.core.charts.line import ChartLine
+from oakbeam.core.charts.line import ChartLine, even_steps_cm
 from oakbeam.core.charts.links import exposure_ratio
 from oakbeam.core.charts.receptor_exposure import skin_kerma_mgy
 from oakbeam.core.charts.systems import Banded, Levelled, VariableKvp
+from oakbeam.core.equipment.generator import aec_backup_mas
 from oakbeam.core.equipment.room import Room
+from oakbeam.core.equipment.room_beam import usual_field
 from oakbeam.core.equipment.settings import nearest_generator_setting
 from oakbeam.core.errors import Refusal
-from oakbeam.core.physics import rules_of_thumb
-from oakbeam.core.projection import SUPPORT_NAMES
+from oakbeam.core.patient.dose_levels import WEIGHT_AT_AGE_KG, dose_levels
+from oakbeam.core.patient.patient import Patient
+from oakbeam.core.patient.thickness import usual_children
+from oakbeam.core.physics import geometry, rules_of_thumb
+from oakbeam.core.projection import SUPPORT_NAMES, Quantity
 
 DRIFT_DI = 2.0
 """A line that strays further than this within the usual patients is pointed out; within it patients stray too."""
 BAND_SWING_DI = 4.0
 """A band whose ends lie further apart than this is too coarse: ±2 about its middle."""
+DOSE_SLACK = 1.05
+"""A dose that no meter tells from the level is not over it."""
+DETENT_CM = 1.0
+"""A SID within this of a detent is the detent's."""
 KVP_BEYOND = 1.12
 """kVp this factor beyond the usual window are pointed out."""
 _WHO = ("a small", "an average", "a large")
@@ -126,6 +137,65 @@ def _tube(one: CheckedLine, room: Room) -> Iterator[Finding]:
             return
 
 
+@line_check(
+    "range_not_settable",
+    "Cannot be set over its whole range",
+    "A part of the line's range that usual patients do not reach has no generator setting, or more than the tube takes.",
+)
+def _range_not_settable(one: CheckedLine, room: Room) -> Iterator[Finding]:
+    """Only beyond the usual patients: within them it is `tube_limit`."""
+    if next(_tube(one, room), None):
+        return
+    low, high = one.line.range_cm
+    steps = sorted({low, *even_steps_cm(one.line.range_cm), high})
+    inside = [cm for cm in steps if _settable(one, room, cm)]
+    ends = [f"over {inside[-1]:g} cm"] if inside and inside[-1] < high else []
+    ends += [f"under {inside[0]:g} cm"] if inside and inside[0] > low else []
+    if ends:
+        cut = (inside[0], inside[-1])
+        yield Finding(
+            "range_not_settable",
+            "note",
+            (one.at,),
+            f"{one.name}: {' and '.join(ends)} it cannot be set, though the line goes from {low:g} to {high:g} cm.",
+            "At the console that patient has no technique, when it is too late to think of one.",
+            f"Let the line go from {cut[0]:g} to {cut[1]:g} cm; beyond, other kVp or another room.",
+            None if isinstance(one.line.law, Banded) or one.line.link else replace(one.line, range_cm=cut),
+        )
+
+
+def _settable(one: CheckedLine, room: Room, thickness_cm: float) -> bool:
+    try:
+        nearest_generator_setting(room, one.projection, *one.line.law.at(thickness_cm))
+    except Refusal:
+        return False
+    return True
+
+
+@line_check(
+    "aec_backup",
+    "Back-up ends the exposure",
+    "Under AEC the back-up is above what the patient needs, or it ends the exposure before the image is made.",
+)
+def _aec_backup(one: CheckedLine, room: Room) -> Iterator[Finding]:
+    if one.line.exposure_control != "aec" or room.aec is None:
+        return
+    for who, cm in zip(_WHO, one.usual_cm, strict=True):
+        _, mas = one.line.law.at(cm)
+        backup = aec_backup_mas(room.generator, mas, room.aec.backup_factor)
+        if backup < mas:
+            yield Finding(
+                "aec_backup",
+                "error",
+                (one.at,),
+                f"{one.name}: under AEC {who} patient ({cm:g} cm) needs {mas:.3g} mAs; the back-up ends at {backup:g} mAs.",
+                "The exposure is cut off and the image has to be made again.",
+                "Raise the kVp, shorten the SID, or end the line before.",
+                off_di=10 * math.log10(backup / mas),
+            )
+            return
+
+
 @line_check("time_ceiling", "Exposure time too long", "Longer than the part usually keeps still.")
 def _time(one: CheckedLine, room: Room) -> Iterator[Finding]:
     """Time at the small and the average patient; for a large one the ceiling has to bend."""
@@ -218,6 +288,29 @@ def _minimum_sid(one: CheckedLine, room: Room) -> Iterator[Finding]:
 
 
 @line_check(
+    "sid_detent",
+    "SID between the detents",
+    "The tube clicks into place elsewhere: what is set is then not what is charted.",
+)
+def _sid_detent(one: CheckedLine, room: Room) -> Iterator[Finding]:
+    """Only where somebody said the room's detents."""
+    line, support = one.line, room.support(one.line.support)
+    if not support.sid_detents:
+        return
+    nearest = min(room.detents_cm(support), key=lambda sid: abs(sid - line.sid_cm))
+    if abs(nearest - line.sid_cm) <= DETENT_CM:
+        return
+    yield Finding(
+        "sid_detent",
+        "note",
+        (one.at,),
+        f"{one.name}: SID {line.sid_cm:g} cm; the tube's nearest detent there is {nearest:.4g} cm.",
+        "Who goes by the click exposes from another distance than the line's.",
+        f"Chart it at {nearest:.4g} cm: the mAs times {(nearest / line.sid_cm) ** 2:.2g}.",
+    )
+
+
+@line_check(
     "dose_level",
     "Over the dose level",
     "Incident air kerma for an average patient against the level: an example until the department sets its own.",
@@ -242,6 +335,45 @@ def _dose(one: CheckedLine, room: Room) -> Iterator[Finding]:
         )
 
 
+@line_check(
+    "child_dose_level",
+    "Over a child's dose level",
+    "Of a line for children, what a child of a usual age and weight gets, against the level for that weight: an example "
+    "until the department sets its own.",
+)
+def _child_dose(one: CheckedLine, room: Room) -> Iterator[Finding]:
+    if not one.projection.for_children:
+        return
+    for age, cm in usual_children(one.projection, one.line.range_cm):
+        given = _doses(one, room, cm)
+        for level in dose_levels(one.projection, Patient(cm, age_band=age)):
+            dose = given.get(level.quantity)
+            if dose and dose > DOSE_SLACK * level.value:
+                who = f"a child of {WEIGHT_AT_AGE_KG[age]:g} kg"
+                yield Finding(
+                    "child_dose_level",
+                    "warning",
+                    (one.at,),
+                    f"{one.name}: {dose:.2g} {level.unit} for {who}, over {level.value:g}.",
+                    f"The level is an example, for {level.of_whom}; most rooms stay below it.",
+                    "Look at grid, field and target index first; more kVp and less mAs lower the dose.",
+                )
+                return
+
+
+def _doses(one: CheckedLine, room: Room, thickness_cm: float) -> dict[Quantity, float]:
+    """Incident air kerma [mGy] and kerma-area product [mGy·cm²] of a line at a thickness; none where no output is known."""
+    line = one.line
+    try:
+        kerma_mgy = skin_kerma_mgy(line, room, thickness_cm, *line.law.at(thickness_cm))
+    except Refusal:
+        return {}
+    width, height = usual_field(line.field_cm, one.projection, room.receptor(line.receptor))
+    ssd_cm = geometry.source_to_skin_cm(line.sid_cm, thickness_cm, room.support(line.support).gap_cm)
+    area = width * height * (ssd_cm / line.sid_cm) ** 2
+    return {"incident_air_kerma": kerma_mgy, "kerma_area_product": kerma_mgy * area}
+
+
 @line_check("drifts", "EI off target over thickness", "The expected index leaves the target within the usual patients.")
 def _drift(one: CheckedLine, room: Room) -> Iterator[Finding]:
     found = one.index
@@ -259,6 +391,7 @@ def _drift(one: CheckedLine, room: Room) -> Iterator[Finding]:
             "The mAs rule does not follow how this part takes up the beam.",
             "Level it: one number of the rule, or the physics model's mAs.",
             _levelled(one, room),
+            worst,
         )
 
 

@@ -11,6 +11,7 @@ from dataclasses import dataclass
 from typing import Literal
 
 from oakbeam.core.chart_check.expected_index import IndexOverThickness
+from oakbeam.core.charts.calibration_effect import Moved
 from oakbeam.core.charts.line import ChartLine
 from oakbeam.core.equipment.room import Room
 from oakbeam.core.projection import Projection
@@ -22,7 +23,7 @@ Severity = Literal["error", "warning", "note"]
 class Finding:
     """One thing that is wrong. rule: the id of the check. lines: the places (from 0) in the chart that it concerns, the one
     to change first. what, why and fix are sentences; proposal: the first line as the fix would leave it, where it can be
-    computed.
+    computed. off_di: by how much images would be off for it [DI], where that is what is wrong: the worst is told first.
     """
 
     rule: str
@@ -32,16 +33,19 @@ class Finding:
     why: str
     fix: str
     proposal: ChartLine | None = None
+    off_di: float = 0.0
 
 
 @dataclass(frozen=True, slots=True)
 class CheckedLine:
-    """A line as the checks look at it. index: its expected index over thickness, None where the model has no answer."""
+    """A line as the checks look at it. index: its expected index over thickness, None where the model has no answer. moved:
+    what calibrations moved since the line was set, None where none did."""
 
     at: int
     line: ChartLine
     projection: Projection
     index: IndexOverThickness | None
+    moved: Moved | None = None
 
     @property
     def name(self) -> str:

@@ -13,14 +13,26 @@ from oakbeam.core.charts.links import scaled
 from oakbeam.core.charts.receptor_exposure import signals_per_mas, wanted_of
 from oakbeam.core.charts.systems import SYSTEM_NAMES, Band, Banded, FixedKvp, Levelled, MasRule, Point, VariableKvp
 from oakbeam.core.charts.validation import check_line
-from oakbeam.core.equipment.generator import nearest_setting
+from oakbeam.core.equipment.generator import ExposureControl, nearest_setting
 from oakbeam.core.equipment.room import Room
 from oakbeam.core.equipment.room_beam import usual_field
 from oakbeam.core.errors import Refusal
 from oakbeam.core.projection import SUPPORT_NAMES, Projection
 
-Cell = Literal["grid_ratio", "sid_cm", "thickness_cm", "kvp", "mas", "parameter"]
+Cell = Literal["grid_ratio", "sid_cm", "range_cm", "exposure_control", "thickness_cm", "kvp", "mas", "parameter"]
 """What can be typed into a line in the grid; parameter: the cm to double, or the kVp per cm."""
+
+
+@dataclass(frozen=True, slots=True)
+class Control:
+    """What is typed for the exposure control; cells: the chambers, None for the projection's usual ones."""
+
+    kind: ExposureControl
+    cells: str | None
+
+
+CellValue = float | tuple[float, float] | Control
+"""A number, the two ends of a range [cm], or an exposure control."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -87,14 +99,20 @@ def adjusted(line: ChartLine, room: Room, projection: Projection, wanted: Adjust
     return check_line(made, projection, room), ", ".join(words) or "nothing"
 
 
-def with_cell(line: ChartLine, cell: Cell, value: float) -> ChartLine:
-    """The line with one number typed into it; lengths cm. Raises Refusal where the line has no such number.
+def with_cell(line: ChartLine, cell: Cell, value: CellValue) -> ChartLine:
+    """The line with one cell typed into it; lengths cm. Raises Refusal where the line has no such cell.
 
     A line of many numbers is moved as a whole, so that its own technique (at its own thickness) becomes the number.
 
     Cells typed or pasted one after the other are composed: the second is typed into what the first made.
     """
     law = line.law
+    if isinstance(value, Control):
+        return replace(line, exposure_control=value.kind, aec_cells=value.cells)
+    if line.link and cell == "range_cm":
+        raise Refusal("Follows another line", "Its range goes with the line that it follows.", None, "link")
+    if isinstance(value, tuple):
+        return replace(line, range_cm=value, law=_over(law, value))
     if cell != "parameter":
         line = replace(line, origin="typed", origin_spread_di=None)
     if line.link and cell not in ("grid_ratio", "sid_cm"):
@@ -113,6 +131,18 @@ def with_cell(line: ChartLine, cell: Cell, value: float) -> ChartLine:
     raise Refusal(
         "No such number", f"A {SYSTEM_NAMES[law.name]} line has no {cell.replace('_cm', '')} of its own.", None, cell
     )
+
+
+def _over(law: MasRule, range_cm: tuple[float, float]) -> MasRule:
+    """The law over another range: bands are cut to it, or their ends stretched; other laws need no change."""
+    if not isinstance(law, Banded):
+        return law
+    kept = [band for band in law.bands if band.max_cm > range_cm[0] and band.min_cm < range_cm[1]]
+    if not kept or range_cm[0] >= range_cm[1]:
+        raise Refusal("No band in this range", "None of its bands lies in this range.", None, "range_cm")
+    kept[0] = replace(kept[0], min_cm=range_cm[0])
+    kept[-1] = replace(kept[-1], max_cm=range_cm[1])
+    return Banded(tuple(kept))
 
 
 def _held(before: ChartLine, after: ChartLine, room: Room, projection: Projection) -> float:

@@ -27,6 +27,8 @@ SHORT_RANGE_CM = 12.0
 """A line over no more than this is looked at every half centimetre, a longer one every centimetre."""
 Origin = Literal["typed", "exposure", "tests", "model"]
 """Where a line's numbers come from: typed or imported, an accepted exposure, test exposures in the room, the model alone."""
+Trust = Literal["proven", "supported", "model"]
+"""What stands behind a line: its images, exposures it was made from, or none yet (see `technique.trust`)."""
 Status = Literal["draft", "proposed", "approved", "superseded"]
 
 
@@ -115,6 +117,8 @@ class Chart:
     revision: int = 1
     proposed_by: str = ""
     proposed_at: str = ""
+    review_by: str = ""
+    """The day by which an approved version is to be looked at again, ISO 8601; "" where none was set."""
 
 
 def even_steps_cm(range_cm: tuple[float, float]) -> list[float]:

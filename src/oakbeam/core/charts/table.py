@@ -45,13 +45,15 @@ class Row:
 
 @cached_by_object(4096)
 def tabulate(line: ChartLine, projection: Projection, room: Room) -> tuple[Row, ...]:
-    """The line at its range's ends and every whole (or half, for short ranges) centimetre between.
+    """The line at its range's ends, every whole (or half, for short ranges) centimetre between, and the usual patients.
 
     A banded line has a row at each start of a band as well, since that is where it steps.
     """
     inner = even_steps_cm(line.range_cm)[:MOST_ROWS]
     starts = [band.min_cm for band in line.law.bands] if isinstance(line.law, Banded) else [line.law.thickness_cm]
-    places = sorted({*line.range_cm, *inner, *starts})
+    low, high = line.range_cm
+    usual = [cm for cm in projection.thickness_cm if low <= cm <= high]
+    places = sorted({low, *inner, *starts, *usual, high})
     rows = (_row(line, projection, room, place) for place in places)
     return tuple(replace(row, drift_di=di) for row, di in zip(rows, drift_di(line, projection, room, places), strict=True))
 

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from oakbeam.core.cache import cached_beside
 from oakbeam.core.equipment.room import Filter, Grid, Receptor, Room, Support
 from oakbeam.core.errors import Refusal
 from oakbeam.core.physics import geometry
@@ -32,11 +33,30 @@ def beam_setup(
     gap_cm: float | None = None,
     grid_offset_cm: float = 0.0,
     grid_tilt_deg: float = 0.0,
-    scale: float | None = None,
     added: Filter | None = None,
 ) -> BeamSetup:
-    """The room's tube, support, grid and receptor as the model takes them. gap_cm None: the support's own; scale: the output
-    scale at this kVp where it is known already. added: the filter selected."""
+    """The room's tube, support, grid and receptor as the model takes them. gap_cm None: the support's own. added: the filter
+    selected."""
+    gap_cm = support.gap_cm if gap_cm is None else gap_cm
+    return _beam_setup(
+        room, support, receptor, added, kvp, sid_cm, grid_ratio, field_cm, gap_cm, grid_offset_cm, grid_tilt_deg
+    )
+
+
+@cached_beside(4, 4096)
+def _beam_setup(
+    room: Room,
+    support: Support,
+    receptor: Receptor,
+    added: Filter | None,
+    kvp: float,
+    sid_cm: float,
+    grid_ratio: int,
+    field_cm: tuple[float, float],
+    gap_cm: float,
+    grid_offset_cm: float,
+    grid_tilt_deg: float,
+) -> BeamSetup:
     grid = room.grid(support, grid_ratio) or usual_grid(grid_ratio, sid_cm)
     loss = 0.0
     if grid:
@@ -49,11 +69,11 @@ def beam_setup(
         filtration_mm_al=mm_al,
         filtration_mm_cu=mm_cu,
         anode_angle_deg=room.tube.anode_angle_deg,
-        gap_cm=support.gap_cm if gap_cm is None else gap_cm,
+        gap_cm=gap_cm,
         support_mm_al=support.attenuation_mm_al,
         grid=grid.strips if grid else None,
         receptor=receptor.kind,
-        output_scale=output_scale(room, kvp) if scale is None else scale,
+        output_scale=output_scale(room, kvp),
         primary_loss=min(loss, MOST_GRID_LOSS),
     )
 

@@ -93,7 +93,7 @@ MARKER_PLACES: Mapping[Marker, str] = {
     "lateral": "at the outer border of the side examined",
     "near": "of the side at the receptor",
     "up": "of the side that is up",
-    "body": "on its side of the trunk",
+    "body": "on its side of the body",
 }
 
 
@@ -117,6 +117,15 @@ def _lands(before: Placed, after: Placed) -> str:
 def _sid(before: Placed, after: Placed) -> str:
     factor = (after.sid_cm / before.sid_cm) ** 2
     return f"SID {before.sid_cm:g} to {after.sid_cm:g} cm: mAs ×{factor:.2f} for the same kVp."
+
+
+BUCKYS: tuple[SupportId, ...] = ("table_bucky", "upright_bucky")
+
+
+def _receptor(before: Placed, after: Placed) -> str:
+    """Another receptor in the same Bucky: its tray was opened, and a field that follows the tray is wide open again."""
+    tray = after.support in BUCKYS and before.support == after.support
+    return f"Receptor: {after.receptor}.{' Close the field again once it is in.' if tray else ''}"
 
 
 def _grid(before: Placed, after: Placed) -> str:
@@ -148,7 +157,7 @@ SAID: Mapping[str, Callable[[Placed, Placed], str]] = {
     "turned": _turned,
     "side": _side,
     "marker": lambda _, after: f"Marker {MARKER_PLACES[after.marker]}.",
-    "receptor": lambda _, after: f"Receptor: {after.receptor}.",
+    "receptor": _receptor,
     "diagonal": lambda _, after: "Receptor diagonal." if after.diagonal else "Receptor straight again.",
     "lengthwise": lambda _, after: f"Receptor {'lengthwise' if after.lengthwise else 'crosswise'}.",
     "tube_angle_deg": _angle,

@@ -23,7 +23,7 @@ def dose_levels(projection: Projection, patient: Patient) -> tuple[DoseLevel, ..
     """
     age = patient.age_band
     child = age is not None and age in WEIGHT_AT_AGE_KG
-    for_children = bool(projection.ages) and "adult" not in projection.ages
+    for_children = projection.for_children
     weight_kg = patient.weight_kg
     if weight_kg is None and age is not None:
         weight_kg = WEIGHT_AT_AGE_KG.get(age)

@@ -128,6 +128,13 @@ def trunk_diameter_cm(weight_kg: float, height_cm: float) -> float:
     return 2 * math.sqrt(1000 * weight_kg / (math.pi * height_cm))
 
 
+def usual_children(projection: Projection, range_cm: tuple[float, float]) -> list[tuple[AgeBand, float]]:
+    """(age band, usual thickness [cm]) of the children within a range, from the youngest."""
+    low, high = range_cm
+    usual = ((age, usual_child_cm(projection, age)) for age in LIMB_SHARE)
+    return [(age, cm) for age, cm in usual if cm is not None and low <= cm <= high]
+
+
 def usual_child_cm(projection: Projection, age_band: AgeBand) -> float | None:
     """The usual thickness [cm] of a child of an age band; None for an adult, and where the projection is not for the age.
 

@@ -8,7 +8,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from oakbeam.core.cache import cached
+from oakbeam.core.cache import cached, cached_beside
 from oakbeam.core.physics import geometry
 from oakbeam.core.physics.beam.model import Beam
 from oakbeam.core.physics.beam.tables import Array, tables
@@ -48,6 +48,7 @@ def detail_of(region: str) -> Detail:
     return DETAILS[REGION_DETAIL.get(region, "bone")]
 
 
+@cached_beside(1, 1024)
 def contrast(beam: Beam, detail: Detail) -> Array:
     """(n): relative difference of the receptor signal behind the detail, scatter and grid counted in. 0 to 1."""
     return np.asarray(np.abs(beam.primary_kev @ _removed(detail)) / beam.signal_kev)
