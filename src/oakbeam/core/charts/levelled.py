@@ -74,7 +74,7 @@ def _levelled(
 
 
 def _with_points_before_steps(places: Array, kvp: Array) -> tuple[Array, Array]:
-    """The points and, half-way to each step of the kVp, another at the kVp before it, for the slope of the mAs up to there."""
+    """The points and, half-way to a step of the kVp, another at the kVp before it, for the slope of the mAs up to there."""
     before = np.flatnonzero((kvp[1:] != kvp[:-1]) & (np.diff(places) > 0.15))
     between = np.round((places[before] + places[before + 1]) / 2, 1)
     return np.insert(places, before + 1, between), np.insert(kvp, before + 1, kvp[before])
