@@ -47,7 +47,7 @@ def test_readings_are_accepted_lines_marked_and_corrected_in_one_draft(page: Pag
         for name, value in (("kvp", kvp), ("ma", 200), ("mas", 20), ("kerma", kerma)):
             enter(page, f"{name} of reading {i}", str(value))
     enter(page, "kerma of index 1", "2.5")
-    enter(page, "EI of index 1", "225")
+    enter(page, "number shown of index 1", "225")
     expect(page.get_by_text("×0.900")).to_be_visible()
     expect(page.get_by_role("img", name="Residuals of 3 kVp")).to_be_visible()
     page.get_by_text("Every line", exact=True).click()

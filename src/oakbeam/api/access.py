@@ -94,6 +94,7 @@ RULES: Mapping[str, Rule] = {
     "POST /api/run-sheets": ANYONE,
     "POST /api/read-outs": ANYONE,
     "POST /api/judgements": ANYONE,
+    "POST /api/index-scales": ANYONE,
     "POST /api/rooms/{room_id}/line-preview": ANYONE,
     # computing what only a chart keeper needs
     "POST /api/rooms/{room_id}/build": CHART,

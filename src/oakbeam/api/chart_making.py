@@ -12,7 +12,7 @@ from oakbeam.api import problems
 from oakbeam.api.access import Actor, StoreHere
 from oakbeam.api.lines import LineIn, line_of
 from oakbeam.api.technique_request import room_of
-from oakbeam.api.types import Ei, GridRatio, Id, Key, Kvp, Length, Mas, Number, RequestBody, Sid, ThicknessCm
+from oakbeam.api.types import Ei, GridRatio, Id, Key, Kvp, Length, Mas, Number, RequestBody, ShownIndexIn, Sid, ThicknessCm
 from oakbeam.catalogue import Catalogue
 from oakbeam.core.chart_making import adapt, compare, from_test_exposures, systems
 from oakbeam.core.chart_making.bulk_edit import Adjust, Cell, CellValue, adjusted, with_cell
@@ -127,7 +127,8 @@ class TestExposureIn(RequestBody):
     thickness_cm: ThicknessCm
     kvp: Kvp
     mas: Mas
-    ei: Ei
+    ei: Ei | None = None
+    shown_index: ShownIndexIn | None = None
     field_cm: tuple[Length, Length] | None = None
     layers: Annotated[list[tuple[Key, Number]], Field(max_length=12)] | None = None
 
@@ -277,14 +278,24 @@ def _compared(found: Iterable[compare.Compared]) -> list[ComparedOut]:
 def build_chart(store: Store, room_id: str, asked: BuildIn) -> BuiltOut:
     """A whole chart from test exposures."""
     room, known = room_of(store, room_id), local.catalogue_of(store)
-    exposures = [
-        from_test_exposures.TestExposure(**{**one.model_dump(), "layers": tuple(one.layers) if one.layers else None})
-        for one in asked.exposures
-    ]
+    exposures = [_test_exposure(room, known, one, at) for at, one in enumerate(asked.exposures)]
     everything = list(known.projections.values())
     wanted = everything if asked.projections is None else [known.projection(one) for one in asked.projections]
     built = from_test_exposures.build(exposures, room, wanted, asked.school, everything, used=_used(store, room.id, asked))
     return BuiltOut(**{name: getattr(built, name) for name in BuiltOut.model_fields})
+
+
+def _test_exposure(room: Room, known: Catalogue, asked: TestExposureIn, at: int) -> from_test_exposures.TestExposure:
+    receptor, shown = room.receptor(asked.receptor), asked.shown_index
+    target = receptor.target_for(known.projection(asked.projection).region)
+    if shown is not None and -from_test_exposures.MOST_DI <= shown < 1 and target and not receptor.index_scale:
+        text = f"{shown:g} is no index. Is it a deviation index? Then the index was {target * 10 ** (shown / 10):.0f}."
+        raise Refusal(f"Index (exposure {at + 1})", text.replace("-", "−"), None, f"exposures.{at}.shown_index")
+    ei = receptor.ei_read(asked.ei, shown)
+    if ei is None:
+        raise Refusal("Index needed", "A test exposure needs the index that came of it.", None, f"exposures.{at}.ei")
+    said = asked.model_dump(exclude={"ei", "shown_index", "layers"})
+    return from_test_exposures.TestExposure(**said, ei=ei, layers=tuple(asked.layers) if asked.layers else None)
 
 
 TICK_WORTH = 100.0

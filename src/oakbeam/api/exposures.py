@@ -16,7 +16,7 @@ from oakbeam.api.access import CHART, Actor, SignedIn, StoreHere
 from oakbeam.api.answers import as_file
 from oakbeam.api.technique_request import SetupRequest, TechniqueRequest, room_of
 from oakbeam.api.techniques import derive_asked
-from oakbeam.api.types import Ei, Id, Key, Kvp, Mas, Number, RequestBody, Text
+from oakbeam.api.types import Ei, Id, Key, Kvp, Mas, Number, RequestBody, ShownIndexIn, Text
 from oakbeam.core.equipment.generator import ExposureControl, SpotName
 from oakbeam.core.equipment.room import Receptor
 from oakbeam.core.equipment.settings import nearest_generator_setting
@@ -55,6 +55,7 @@ class ResultRequest(RequestBody):
     exposure_control: ExposureControl = "manual"
     target_ei: Annotated[Number, Field(ge=50, le=5000)] | None = None
     ei: Ei | None = None
+    shown_index: ShownIndexIn | None = None
     optical_density: Annotated[Number, Field(ge=0, le=5)] | None = None
     findings: Findings
     suggested_mas: Mas | None = None
@@ -72,10 +73,12 @@ class Corrected(BaseModel):
 
 
 class Judgement(BaseModel):
-    """The evaluation of an image, and the corrected technique for a repeat or the next patient where one follows. asks: what
-    to read once more before it is recorded, since it is unlikely."""
+    """The evaluation of an image, and the corrected technique for a repeat or the next patient where one follows. ei: the
+    exposure index judged, worked out of what the console shows where that is another. asks: what to read once more before it
+    is recorded, since it is unlikely."""
 
     evaluation: Evaluation
+    ei: float | None
     target_ei: float | None
     corrected: Corrected | None
     correction_refused: str | None
@@ -89,6 +92,7 @@ class ExposureRequest(RequestBody):
     kvp: Kvp
     mas: Mas
     ei: Ei | None = None
+    shown_index: ShownIndexIn | None = None
     optical_density: Annotated[Number, Field(ge=0, le=5)] | None = None
     outcome: Outcome
     reject_reason: Key | None = None
@@ -146,7 +150,8 @@ def judge(store: Store, asked: ResultRequest) -> Judgement:
     room, projection = room_of(store, asked.room), local.catalogue_of(store).projection(asked.projection)
     receptor = room.receptor(asked.receptor)
     target = receptor.target_for(projection.region, asked.target_ei)
-    di = _deviation(receptor, target, asked.ei, asked.optical_density)
+    ei = receptor.ei_read(asked.ei, asked.shown_index)
+    di = _deviation(receptor, target, ei, asked.optical_density)
     by_aec = room.aec if asked.exposure_control == "aec" else None
     step = by_aec.density_step if by_aec else None
     evaluation = evaluate(di, frozenset(asked.findings), film=not receptor.digital, density_step=step)
@@ -167,8 +172,10 @@ def judge(store: Store, asked: ResultRequest) -> Judgement:
                 time_ms=loading.time_ms,
                 focal_spot=loading.focal_spot,
             )
-    asks = unlikely(asked.ei, target, asked.mas, asked.suggested_mas)
-    return Judgement(evaluation=evaluation, target_ei=target, corrected=corrected, correction_refused=refused, asks=asks)
+    asks = unlikely(ei, target, asked.mas, asked.suggested_mas)
+    return Judgement(
+        evaluation=evaluation, ei=ei, target_ei=target, corrected=corrected, correction_refused=refused, asks=asks
+    )
 
 
 def record(store: Store, asked: ExposureRequest, actor: str) -> Recorded:
@@ -201,7 +208,7 @@ def record(store: Store, asked: ExposureRequest, actor: str) -> Recorded:
     scale = asked.mas / at_stations.mas if at_stations.kvp == asked.kvp else None
     kerma, kap = done.forecast.incident_air_kerma_mgy, done.forecast.kap_mgycm2
     judgement = None
-    if asked.ei is not None or asked.optical_density is not None:
+    if any(one is not None for one in (asked.ei, asked.shown_index, asked.optical_density)):
         judgement = judge(
             store,
             ResultRequest(
@@ -213,6 +220,7 @@ def record(store: Store, asked: ExposureRequest, actor: str) -> Recorded:
                 exposure_control=at_stations.exposure_control,
                 target_ei=derived.forecast.target_ei,
                 ei=asked.ei,
+                shown_index=asked.shown_index,
                 optical_density=asked.optical_density,
                 findings=asked.findings,
             ),
@@ -233,7 +241,8 @@ def record(store: Store, asked: ExposureRequest, actor: str) -> Recorded:
         receptor=at_stations.receptor,
         exposure_control=at_stations.exposure_control,
         outcome=asked.outcome,
-        ei=asked.ei,
+        ei=judgement.ei if judgement else None,
+        shown_index=asked.shown_index,
         target_ei=derived.forecast.target_ei,
         optical_density=asked.optical_density,
         di=judgement.evaluation.di if judgement else None,

@@ -12,7 +12,21 @@ from pydantic import BaseModel, ConfigDict, Field, StringConstraints, TypeAdapte
 from oakbeam.api import problems
 from oakbeam.api.access import Actor, StoreHere
 from oakbeam.api.answers import written
-from oakbeam.api.types import Ei, GridRatio, Id, Key, Kvp, Length, Mas, Number, RequestBody, Sid, Text, ThicknessCm
+from oakbeam.api.types import (
+    Ei,
+    GridRatio,
+    Id,
+    Key,
+    Kvp,
+    Length,
+    Mas,
+    Number,
+    RequestBody,
+    ShownIndexIn,
+    Sid,
+    Text,
+    ThicknessCm,
+)
 from oakbeam.catalogue import Catalogue
 from oakbeam.core.chart_making.from_exposure import AcceptedExposure, line_from_exposure
 from oakbeam.core.charts.line import (
@@ -147,6 +161,7 @@ class AcceptedExposureIn(RequestBody):
     kvp: Kvp
     mas: Mas
     ei: Ei | None = None
+    shown_index: ShownIndexIn | None = None
     school: SystemName = "fixed_kvp"
     parameter: Annotated[Number, Field(ge=0, le=50)] | None = None
 
@@ -202,7 +217,7 @@ def line_of(known: Catalogue, room: Room, asked: LineIn) -> ChartLine:
 def line_from_accepted(known: Catalogue, room: Room, asked: AcceptedExposureIn) -> ChartLine:
     """A checked chart line through one accepted exposure."""
     line, projection = _conditions(known, asked.line)
-    exposure = AcceptedExposure(asked.thickness_cm, asked.kvp, asked.mas, asked.ei)
+    exposure = AcceptedExposure(asked.thickness_cm, asked.kvp, asked.mas, _ei_of(room, asked))
     return line_from_exposure(exposure, line, projection, room, asked.school, asked.parameter)
 
 
@@ -211,10 +226,15 @@ def preview(known: Catalogue, room: Room, asked: AcceptedExposureIn) -> LineTabl
     line = line_from_accepted(known, room, asked)
     target = room.receptor(line.receptor).target_for(known.projection(line.projection).region, line.target_ei)
     table = line_table(known, room, line)
-    if asked.ei is not None and target is not None:
-        table.base_di = deviation_index(asked.ei, target)
+    ei = _ei_of(room, asked)
+    if ei is not None and target is not None:
+        table.base_di = deviation_index(ei, target)
         table.base_mas = corrected_mas(asked.mas, table.base_di)
     return table
+
+
+def _ei_of(room: Room, asked: AcceptedExposureIn) -> float | None:
+    return room.receptor(asked.line.receptor).ei_read(asked.ei, asked.shown_index)
 
 
 def line_table(known: Catalogue, room: Room, line: ChartLine) -> LineTable:

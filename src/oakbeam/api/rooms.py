@@ -11,7 +11,7 @@ from pydantic import BaseModel, Field
 
 from oakbeam.api import problems
 from oakbeam.api.access import Actor, StoreHere
-from oakbeam.api.types import Key, Name, Number, RequestBody, Text
+from oakbeam.api.types import Key, Name, Number, RequestBody, ShownIndexIn, Text
 from oakbeam.core.charts.calibration_effect import LineEffect
 from oakbeam.core.charts.calibration_effect import effect as calibration_effect
 from oakbeam.core.charts.line import ChartLine, Status
@@ -53,11 +53,12 @@ class HvlReadingIn(RequestBody):
 
 
 class IndexReadingIn(RequestBody):
-    """The exposure index shown for a kerma at the receptor in an RQA5-like beam."""
+    """The exposure index for a kerma at the receptor in an RQA5-like beam, as such or as the console shows it."""
 
     receptor: Key
     kerma_ugy: Number
-    ei: Number
+    ei: Number | None = None
+    shown_index: ShownIndexIn | None = None
 
 
 class Readings(RequestBody):
@@ -148,8 +149,15 @@ def _fit(room: Room, asked: Readings) -> calibration.Fit:
         room,
         [calibration.OutputReading(**reading.__dict__) for reading in asked.outputs],
         [calibration.HvlReading(**reading.__dict__) for reading in asked.hvls],
-        [calibration.IndexReading(**reading.__dict__) for reading in asked.indices],
+        [_index_reading(room, reading) for reading in asked.indices],
     )
+
+
+def _index_reading(room: Room, asked: IndexReadingIn) -> calibration.IndexReading:
+    ei = room.receptor(asked.receptor).ei_read(asked.ei, asked.shown_index)
+    if ei is None:
+        raise Refusal("Index needed", "An index reading needs the index that was shown.", None, "indices")
+    return calibration.IndexReading(asked.receptor, asked.kerma_ugy, ei)
 
 
 def _check_charts(store: Store, room: Room) -> None:

@@ -161,4 +161,6 @@ def list_ways(store: StoreHere, asked: TechniqueRequest) -> list[WayResponse]:
 @router.post("/read-outs", tags=["technique"])
 def read_out(store: StoreHere, asked: TechniqueRequest) -> detector.ReadOut:
     """What the simulated receptor shows for an exposure with this technique: a stand-in for a read-out of the real one."""
-    return detector.read_out(technique(store, asked).forecast, exposures.count(store))
+    found, derived, _ = derive_asked(store, asked)
+    receptor = found.room.receptor(derived.technique.receptor)
+    return detector.read_out(derived.forecast, receptor, exposures.count(store))

@@ -29,6 +29,7 @@ Sid = Annotated[Number, Field(ge=SID_RANGE_CM[0], le=SID_RANGE_CM[1], descriptio
 Kvp = Annotated[Number, Field(ge=KVP_RANGE[0], le=KVP_RANGE[1])]
 Mas = Annotated[Number, Field(ge=MAS_RANGE[0], le=MAS_RANGE[1])]
 Ei = Annotated[Number, Field(ge=1, le=50_000)]
+ShownIndexIn = Annotated[Number, Field(description="what the console shows, on the scale of the receptor; in place of ei")]
 Length = Annotated[Number, Field(gt=0, le=60, description="cm")]
 GridRatio = Literal[0, 5, 6, 8, 10, 12, 16]
 

@@ -34,6 +34,7 @@ NAMES = {
     "mas": "mAs",
     "ma": "mA",
     "ei": "Index (EI)",
+    "shown_index": "Index",
     "di": "DI",
     "mas_factor": "Factor of the mAs",
     "kvp_added": "kVp added",

@@ -63,6 +63,8 @@ class Exposure:
     """Which try of the view this was in its exam: 1 for the first."""
     held_by: str = ""
     """Who held the patient, by role; never a patient's name."""
+    shown_index: float | None = None
+    """What the console showed where its receptor has a scale of its own; ei is worked out of it."""
     recorded_by: str | None = None
     taken_at: str = ""
     id: int = 0

@@ -181,6 +181,19 @@ export const useClearance = () =>
   });
 
 /** What the (simulated) receptor shows after an exposure. */
+/** An index scale from its constants or from readings, with what it shows; asked of the server, which knows the rule. */
+export const useIndexScale = (asked: Schemas["ScaleIn"] | null) =>
+  useQuery({
+    queryKey: ["index scale", asked],
+    queryFn: ({ signal }) =>
+      unwrap<Schemas["ScaleOut"]>(
+        client.POST("/api/index-scales", { body: asked as Schemas["ScaleIn"], signal }),
+      ),
+    enabled: asked !== null,
+    placeholderData: keepPreviousData,
+    gcTime: 30_000,
+  });
+
 export const useReadOut = () =>
   useMutation({
     mutationFn: (body: TechniqueRequest) =>

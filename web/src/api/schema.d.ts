@@ -1208,6 +1208,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/index-scales": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Post Index Scale
+         * @description An index scale from its constants or from readings, and what the console then shows. Nothing is kept.
+         */
+        post: operations["post_index_scale_api_index_scales_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/choices": {
         parameters: {
             query?: never;
@@ -1763,6 +1783,8 @@ export interface components {
             mas: number;
             /** Ei */
             ei?: number | null;
+            /** Shown Index */
+            shown_index?: number | null;
             /**
              * School
              * @default fixed_kvp
@@ -3202,6 +3224,8 @@ export interface components {
              * @default
              */
             held_by: string;
+            /** Shown Index */
+            shown_index?: number | null;
             /** Recorded By */
             recorded_by?: string | null;
             /**
@@ -3227,6 +3251,8 @@ export interface components {
             mas: number;
             /** Ei */
             ei?: number | null;
+            /** Shown Index */
+            shown_index?: number | null;
             /** Optical Density */
             optical_density?: number | null;
             /**
@@ -3476,6 +3502,7 @@ export interface components {
          *     energy imparted is what the beam leaves in the part.
          *     levels: examples of dose levels, to be replaced by the local ones, each to be held against the quantity it names; the
          *     most passed (or nearest to it) first.
+         *     shown_index: what a console with a scale of its own will show; None where it shows ei.
          *     model_di: what the physics model alone expects at these stations, for comparison; None where it has no answer.
          */
         Forecast: {
@@ -3532,6 +3559,7 @@ export interface components {
             cnr?: number | null;
             /** Unsharpness Mm */
             unsharpness_mm?: number | null;
+            shown_index?: components["schemas"]["ShownIndex"] | null;
         };
         /**
          * Generator
@@ -3769,7 +3797,7 @@ export interface components {
         };
         /**
          * IndexReadingIn
-         * @description The exposure index shown for a kerma at the receptor in an RQA5-like beam.
+         * @description The exposure index for a kerma at the receptor in an RQA5-like beam, as such or as the console shows it.
          */
         IndexReadingIn: {
             /** Receptor */
@@ -3777,15 +3805,43 @@ export interface components {
             /** Kerma Ugy */
             kerma_ugy: number;
             /** Ei */
-            ei: number;
+            ei?: number | null;
+            /** Shown Index */
+            shown_index?: number | null;
+        };
+        /**
+         * IndexScale
+         * @description What a console shows for a kerma K [µGy] at the receptor.
+         *
+         *     inverse: constant / K. proportional: constant * K. logarithmic: constant + per_decade * log10(K); a per_decade below 0
+         *     falls as the kerma rises. per_decade is 0 for the others.
+         */
+        IndexScale: {
+            /** Name */
+            name: string;
+            /**
+             * Form
+             * @enum {string}
+             */
+            form: "inverse" | "logarithmic" | "proportional";
+            /** Constant */
+            constant: number;
+            /**
+             * Per Decade
+             * @default 0
+             */
+            per_decade: number;
         };
         /**
          * Judgement
-         * @description The evaluation of an image, and the corrected technique for a repeat or the next patient where one follows. asks: what
-         *     to read once more before it is recorded, since it is unlikely.
+         * @description The evaluation of an image, and the corrected technique for a repeat or the next patient where one follows. ei: the
+         *     exposure index judged, worked out of what the console shows where that is another. asks: what to read once more before it
+         *     is recorded, since it is unlikely.
          */
         Judgement: {
             evaluation: components["schemas"]["Evaluation"];
+            /** Ei */
+            ei: number | null;
             /** Target Ei */
             target_ei: number | null;
             corrected: components["schemas"]["Corrected"] | null;
@@ -4973,7 +5029,7 @@ export interface components {
              * Kind
              * @enum {string}
              */
-            kind: "sheet" | "heads" | "projection" | "support" | "receptor" | "grid" | "chamber" | "unit" | "time" | "range" | "kvp" | "film" | "twice" | "far" | "row";
+            kind: "sheet" | "heads" | "projection" | "support" | "receptor" | "grid" | "chamber" | "unit" | "time" | "range" | "kvp" | "film" | "index" | "twice" | "far" | "row";
             /** Text */
             text: string;
             /** Given */
@@ -4995,10 +5051,14 @@ export interface components {
         /**
          * ReadOut
          * @description What came back: an exposure index, or the optical density of a film; simulated, and says so.
+         *
+         *     shown_index: the number that the console of the receptor shows for it; ei itself where it has no scale of its own.
          */
         ReadOut: {
             /** Ei */
             ei: number | null;
+            /** Shown Index */
+            shown_index: number | null;
             /** Optical Density */
             optical_density: number | null;
             /**
@@ -5060,7 +5120,8 @@ export interface components {
          * @description A receptor. Digital kinds have a target exposure index, film-screen a speed class; size in cm, width x height.
          *
          *     region_targets: target index by region of the body where it is not target_ei. ei_scale: index shown over index that the
-         *     kerma at an RQA5-like beam calls for (IEC 62494-1), as measured; 1 where not measured.
+         *     kerma at an RQA5-like beam calls for (IEC 62494-1), as measured; 1 where not measured. index_scale: what the console
+         *     shows in place of the exposure index; None where it shows that index. All else here is in exposure index.
          */
         Receptor: {
             /** Id */
@@ -5094,6 +5155,7 @@ export interface components {
              * @default 1
              */
             ei_scale: number;
+            index_scale?: components["schemas"]["IndexScale"] | null;
         };
         /**
          * Recorded
@@ -5128,6 +5190,8 @@ export interface components {
             target_ei?: number | null;
             /** Ei */
             ei?: number | null;
+            /** Shown Index */
+            shown_index?: number | null;
             /** Optical Density */
             optical_density?: number | null;
             /** Findings */
@@ -5307,6 +5371,56 @@ export interface components {
             };
         };
         /**
+         * ScaleIn
+         * @description An index scale, by its constant (and change per decade) or by readings; target_ei: where to show what it says.
+         */
+        ScaleIn: {
+            /** Name */
+            name: string;
+            /**
+             * Form
+             * @enum {string}
+             */
+            form: "inverse" | "logarithmic" | "proportional";
+            /** Constant */
+            constant?: number | null;
+            /**
+             * Per Decade
+             * @default 0
+             */
+            per_decade: number;
+            /** Readings */
+            readings?: components["schemas"]["ScaleReadingIn"][];
+            /**
+             * Target Ei
+             * @default 250
+             */
+            target_ei: number;
+        };
+        /**
+         * ScaleOut
+         * @description The scale, how far the worst reading lies from it [DI], and what it shows at DI -3, 0 and +3 from the target.
+         */
+        ScaleOut: {
+            scale: components["schemas"]["IndexScale"];
+            /** Largest Residual Di */
+            largest_residual_di: number | null;
+            /** Falls */
+            falls: boolean;
+            /** Shown */
+            shown: components["schemas"]["ShownAt"][];
+        };
+        /**
+         * ScaleReadingIn
+         * @description What the console showed for a kerma at the receptor in an RQA5-like beam.
+         */
+        ScaleReadingIn: {
+            /** Kerma Ugy */
+            kerma_ugy: number;
+            /** Shown */
+            shown: number;
+        };
+        /**
          * SessionOut
          * @description Who is signed in (None: nobody), the token that changes must carry, and what a demo offers.
          */
@@ -5451,6 +5565,34 @@ export interface components {
              * @enum {string}
              */
             digit: "" | "1" | "2" | "3" | "4" | "5" | "all";
+        };
+        /**
+         * ShownAt
+         * @description What the console shows for an exposure index, which stands for a kerma at the receptor.
+         */
+        ShownAt: {
+            /** Di */
+            di: number;
+            /** Ei */
+            ei: number;
+            /** Kerma Ugy */
+            kerma_ugy: number;
+            /** Shown */
+            shown: number;
+        };
+        /**
+         * ShownIndex
+         * @description What the console will show where that is another number than the exposure index. falls: more exposure, less shown.
+         */
+        ShownIndex: {
+            /** Name */
+            name: string;
+            /** Target */
+            target: number;
+            /** Expected */
+            expected: number;
+            /** Falls */
+            falls: boolean;
         };
         /**
          * SidChoice
@@ -5662,12 +5804,16 @@ export interface components {
         /**
          * Suspect
          * @description An exposure that the chart is not built on, counted from 0, and why.
+         *
+         *     index_of_di: the number typed is likelier a deviation index, and this is the exposure index that goes with it.
          */
         Suspect: {
             /** Exposure */
             exposure: number;
             /** Why */
             why: string;
+            /** Index Of Di */
+            index_of_di?: number | null;
         };
         /**
          * SystemView
@@ -6035,7 +6181,9 @@ export interface components {
             /** Mas */
             mas: number;
             /** Ei */
-            ei: number;
+            ei?: number | null;
+            /** Shown Index */
+            shown_index?: number | null;
             /** Field Cm */
             field_cm?: [
                 number,
@@ -11364,6 +11512,75 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Change"][];
+                };
+            };
+            /** @description Nobody is signed in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not for this role, or not from here */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description There is no such thing */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The present state does not allow it */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Refused; says what is allowed */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    post_index_scale_api_index_scales_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ScaleIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ScaleOut"];
                 };
             };
             /** @description Nobody is signed in */

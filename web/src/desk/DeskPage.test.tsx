@@ -392,7 +392,7 @@ it("back to the set-up and out again, what was typed and seen in the image still
 });
 
 it("the simulated index is that of what was really set", async () => {
-  const server = desk({ "POST /api/read-outs": { ei: 261, optical_density: null } });
+  const server = desk({ "POST /api/read-outs": { ei: 261, shown_index: 261, optical_density: null } });
   await exposed("");
   type(field("mAs really set"), "50");
   key("f");

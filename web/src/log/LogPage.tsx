@@ -217,7 +217,10 @@ function Rows({
               </td>
               <td className="pr-4 text-right">
                 {one.ei != null
-                  ? figure(one.ei)
+                  ? // What the console showed, where that is another number, and what it stood for.
+                    one.shown_index != null && one.shown_index !== one.ei
+                    ? `${figure(one.shown_index)} (EI ${figure(one.ei)})`
+                    : figure(one.ei)
                   : one.optical_density != null
                     ? `OD ${one.optical_density.toFixed(2)}`
                     : "–"}

@@ -28,7 +28,8 @@ interface HvlRow {
 interface IndexRow {
   receptor: string;
   kerma_ugy: Cell;
-  ei: Cell;
+  /** As the console shows it: the exposure index, or the number of its own scale. */
+  shown_index: Cell;
 }
 
 const EMPTY: OutputRow = { kvp: null, ma: null, mas: null, distance_cm: 100, kerma_ugy: null };
@@ -41,7 +42,7 @@ export function Calibration({ room }: { room: Room }) {
   const [outputs, setOutputs] = useDraft<OutputRow[]>(draft("output"), () => [EMPTY, EMPTY, EMPTY]);
   const [hvls, setHvls] = useDraft<HvlRow[]>(draft("hvl"), () => [{ kvp: null, hvl_mm_al: null }]);
   const [indices, setIndices] = useDraft<IndexRow[]>(draft("index"), () =>
-    digital[0] ? [{ receptor: digital[0].id, kerma_ugy: null, ei: null }] : [],
+    digital[0] ? [{ receptor: digital[0].id, kerma_ugy: null, shown_index: null }] : [],
   );
   const [asItWas, setAsItWas] = useDraft<boolean>(draft("as it was"), () => false);
   const readings = complete(room, outputs, hvls, indices, asItWas);
@@ -100,7 +101,7 @@ export function Calibration({ room }: { room: Room }) {
             title="Exposure index"
             hint="70 kV with 21 mm Al added (RQA5-like), kerma at the receptor."
           >
-            <Table heads={["Receptor", "kerma, µGy", "EI shown"]}>
+            <Table heads={["Receptor", "kerma, µGy", "index shown"]}>
               {indices.map((row, i) => (
                 <tr key={i}>
                   <td className="pr-1">
@@ -111,11 +112,11 @@ export function Calibration({ room }: { room: Room }) {
                       onChange={(receptor) => setIndices(put(indices, i, { receptor }))}
                     />
                   </td>
-                  {(["kerma_ugy", "ei"] as const).map((key) => (
+                  {(["kerma_ugy", "shown_index"] as const).map((key) => (
                     <NumberCell
                       key={key}
                       id={`index-${i}-${key}`}
-                      name={`${key === "ei" ? "EI" : "kerma"} of index ${i + 1}`}
+                      name={`${key === "shown_index" ? "number shown" : "kerma"} of index ${i + 1}`}
                       value={row[key]}
                       onChange={(value) => setIndices(put(indices, i, { [key]: value }))}
                     />
@@ -127,7 +128,11 @@ export function Calibration({ room }: { room: Room }) {
               onAdd={() =>
                 setIndices([
                   ...indices,
-                  { receptor: indices[indices.length - 1]?.receptor ?? "", kerma_ugy: null, ei: null },
+                  {
+                    receptor: indices[indices.length - 1]?.receptor ?? "",
+                    kerma_ugy: null,
+                    shown_index: null,
+                  },
                 ])
               }
             />

@@ -7,6 +7,7 @@ import { Segmented } from "../ui/Segmented";
 import { Select } from "../ui/Select";
 import { TextField } from "../ui/TextField";
 import { GRID_RATIOS, RECEPTOR_KIND, SUPPORT } from "../ui/words";
+import { IndexScaleFields } from "./IndexScale";
 import { ListField } from "./ListField";
 import { LengthField } from "../ui/LengthField";
 
@@ -546,7 +547,13 @@ function ReceptorFields({
           onChange={(kind) =>
             put(
               kind === "film_screen"
-                ? { kind, target_ei: null, speed: receptor.speed ?? 200, region_targets: [] }
+                ? {
+                    kind,
+                    target_ei: null,
+                    speed: receptor.speed ?? 200,
+                    region_targets: [],
+                    index_scale: null,
+                  }
                 : { kind: kind as Receptor["kind"], target_ei: receptor.target_ei ?? 250, speed: null },
             )
           }
@@ -595,6 +602,7 @@ function ReceptorFields({
           </>
         )}
       </div>
+      {!film && <IndexScaleFields receptor={receptor} onChange={(index_scale) => put({ index_scale })} />}
       <div className="flex items-center justify-between text-note text-ink-3">
         {film ? <span /> : <span>Index shown over called for: ×{(receptor.ei_scale ?? 1).toFixed(3)}</span>}
         <Button tone="quiet" onClick={onRemove}>

@@ -460,6 +460,7 @@ export const JUDGEMENT: Judgement = {
     change_why: "Nothing to change.",
     check_first: [],
   },
+  ei: 250,
   target_ei: 250,
   corrected: null,
   correction_refused: null,

@@ -48,6 +48,8 @@ SHARED = 0.3
 """How much of what is not known of a view's mean body (as variance) it shares with the other views of its site."""
 PRIOR_COUNT = 6
 """The readings that the stated spreads themselves are worth, before misfit widens them."""
+MOST_DI = 10.0
+"""A number up to this typed for an exposure index is likelier a deviation index."""
 MISFIT = 2.7
 """A row this many standard deviations from what the others call for is left out and named: one that is wrong by ×3 is then
 found in 96 to 99 of a hundred rooms, and less than one in a hundred good rows is blamed (`tools/hidden_room.py`)."""
@@ -134,10 +136,14 @@ class ExpectedShare:
 
 @dataclass(frozen=True, slots=True)
 class Suspect:
-    """An exposure that the chart is not built on, counted from 0, and why."""
+    """An exposure that the chart is not built on, counted from 0, and why.
+
+    index_of_di: the number typed is likelier a deviation index, and this is the exposure index that goes with it.
+    """
 
     exposure: int
     why: str
+    index_of_di: float | None = None
 
 
 @dataclass(frozen=True, slots=True)
@@ -228,7 +234,7 @@ def build(
         curve.append(ExpectedShare(count, _within(variance, noise, by_use)))
     curve += [ExpectedShare(len(believed) + i, one.share_after) for i, one in enumerate(suggestions, 1)]
     left_out = tuple(one.id for one in projections if one.id not in served)
-    named = tuple(Suspect(at, why) for at, why in sorted(suspects.items()))
+    named = tuple(Suspect(at, why, _index_of_di(exposures[at], room, by_id)) for at, why in sorted(suspects.items()))
     return Built(tuple(drafts), readings, suggestions, left_out, named, tuple(curve))
 
 
@@ -360,6 +366,12 @@ def _implausible(exposures: Sequence[TestExposure], room: Room, by_id: dict[str,
         elif not one.layers and not BELIEVED[0] * small <= one.thickness_cm <= BELIEVED[1] * large:
             found[at] = f"{one.thickness_cm:g} cm is far from the usual {small:g} to {large:g} cm: measure again."
     return found
+
+
+def _index_of_di(one: TestExposure, room: Room, by_id: dict[str, Projection]) -> float | None:
+    """The exposure index that goes with what was typed for one, where that is as small as a deviation index."""
+    target = room.receptor(one.receptor).target_for(by_id[one.projection].region)
+    return round(target * 10 ** (one.ei / 10)) if target and one.ei <= MOST_DI else None
 
 
 def _misfits(seen: Sequence[_Seen], among: list[int], spreads: Array) -> dict[int, str]:

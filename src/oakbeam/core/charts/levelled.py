@@ -38,7 +38,7 @@ def level(
 
     line gives conditions and range. kvp_per_cm > 0 steps the kVp with thickness, in steps of KVP_STEP about the base and
     within the projection's usual window (a little above it for the largest) and the room's stations. Points every centimetre
-    (half of one for short ranges).
+    (half of one for short ranges), and before each step.
     """
     within("parameter", kvp_per_cm, *KVP_PER_CM_RANGE, "kVp/cm")
     places = np.array(sorted({*line.range_cm, *even_steps_cm(line.range_cm), base_cm}))
@@ -49,7 +49,7 @@ def level(
     # A whole step that would leave the window is not taken.
     most_up, most_down = math.floor((highest - base_kvp) / KVP_STEP), math.floor((base_kvp - lowest) / KVP_STEP)
     kvp = base_kvp + KVP_STEP * np.clip(steps, -most_down, most_up)
-    return _levelled(line, room, projection, places, kvp, base_cm, base_mas)
+    return _levelled(line, room, projection, *_with_points_before_steps(places, kvp), base_cm, base_mas)
 
 
 def level_at(
@@ -66,7 +66,6 @@ def level_at(
 def _levelled(
     line: ChartLine, room: Room, projection: Projection, places: Array, kvp: Array, base_cm: float, base_mas: float
 ) -> Levelled:
-    places, kvp = _with_points_before_steps(places, kvp)
     signals = signals_per_mas(line, room, projection, places, kvp)
     base = int(np.flatnonzero(places == base_cm)[0])
     mas = base_mas * signals[base] / signals

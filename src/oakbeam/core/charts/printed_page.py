@@ -8,7 +8,7 @@ from dataclasses import dataclass, replace
 from oakbeam.core.anatomy.body import AgeBand
 from oakbeam.core.charts.line import ChartLine, Trust, control_words
 from oakbeam.core.equipment.generator import aec_backup_mas
-from oakbeam.core.equipment.room import Room
+from oakbeam.core.equipment.room import Receptor, Room
 from oakbeam.core.equipment.settings import nearest_generator_setting
 from oakbeam.core.errors import Refusal
 from oakbeam.core.lengths import LengthUnit, length_words, to_cm
@@ -58,12 +58,18 @@ class SheetLine:
     control: str
     filter: str
     receptor: str
-    target_ei: float | None
+    target: str
+    """The index to aim at, as the console shows it; "" on film."""
     usual: tuple[Setting, ...]
     along: tuple[Setting, ...]
     at_ages: tuple[AtAge, ...]
     trust: Trust = "supported"
     changed: bool = False
+
+
+def _target(receptor: Receptor, target_ei: float | None) -> str:
+    name = receptor.index_scale.name if receptor.index_scale else "EI"
+    return f"{name} {receptor.shown(target_ei):.4g}" if target_ei else ""
 
 
 def sheet(
@@ -105,7 +111,6 @@ def _printed(line: ChartLine, room: Room, projection: Projection, unit: LengthUn
     added = room.filter(line.filter)
     behind = f", filter {added.name}" if added else ""
     receptor = next((one for one in room.receptors if one.id == line.receptor), None)
-    digital = receptor is not None and receptor.digital
     return SheetLine(
         line,
         projection.exam,
@@ -115,7 +120,7 @@ def _printed(line: ChartLine, room: Room, projection: Projection, unit: LengthUn
         _control(line, room, projection, sizes[-1]),
         added.name if added else "",
         receptor.name if receptor else line.receptor,
-        receptor.target_for(projection.region, line.target_ei) if receptor and digital else None,
+        _target(receptor, receptor.target_for(projection.region, line.target_ei)) if receptor else "",
         tuple(_setting(line, room, projection, cm) for cm in sizes),
         tuple(_setting(line, room, projection, cm) for cm in along),
         tuple(

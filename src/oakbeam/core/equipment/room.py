@@ -8,7 +8,8 @@ from dataclasses import dataclass
 from typing import Literal
 
 from oakbeam.core.equipment.generator import AEC_BACKUP_FACTOR, AEC_MINIMUM_RESPONSE_MS, Generator
-from oakbeam.core.errors import OutOfRange, unknown
+from oakbeam.core.equipment.index_scale import KERMA_RANGE_UGY, IndexScale
+from oakbeam.core.errors import OutOfRange, Refusal, unknown, within
 from oakbeam.core.lengths import LengthUnit, to_cm
 from oakbeam.core.physics.beam.grid import GridStrips, Interspace
 from oakbeam.core.physics.beam.receptor import ReceptorKind
@@ -107,7 +108,8 @@ class Receptor:
     """A receptor. Digital kinds have a target exposure index, film-screen a speed class; size in cm, width x height.
 
     region_targets: target index by region of the body where it is not target_ei. ei_scale: index shown over index that the
-    kerma at an RQA5-like beam calls for (IEC 62494-1), as measured; 1 where not measured.
+    kerma at an RQA5-like beam calls for (IEC 62494-1), as measured; 1 where not measured. index_scale: what the console
+    shows in place of the exposure index; None where it shows that index. All else here is in exposure index.
     """
 
     id: str
@@ -118,6 +120,7 @@ class Receptor:
     speed: float | None
     region_targets: tuple[tuple[str, float], ...] = ()
     ei_scale: float = 1.0
+    index_scale: IndexScale | None = None
 
     @property
     def digital(self) -> bool:
@@ -128,6 +131,20 @@ class Receptor:
         if not self.digital:
             return None
         return own or dict(self.region_targets).get(region, self.target_ei)
+
+    def ei_read(self, ei: float | None, shown_index: float | None) -> float | None:
+        """The exposure index that was read: typed as such, or as the console shows it; None where neither was."""
+        if ei is not None and shown_index is not None:
+            raise Refusal("One index", "Give the exposure index or what the console shows, not both.", None, "shown_index")
+        if shown_index is None:
+            return ei
+        if self.index_scale is None:
+            return within("shown_index", shown_index, 100 * KERMA_RANGE_UGY[0], 100 * KERMA_RANGE_UGY[1], "")
+        return self.index_scale.ei(shown_index)
+
+    def shown(self, ei: float) -> float:
+        """What the console shows for an exposure index."""
+        return self.index_scale.shown(ei) if self.index_scale else ei
 
     def speed_class(self, target_ei: float | None = None) -> float:
         """Speed class S = 1000 / K [µGy]; for a digital receptor K = EI_T / 100 (IEC 62494-1), so S = 1e5 / EI_T."""

@@ -6,6 +6,7 @@ import itertools
 from collections.abc import Sequence
 
 from oakbeam.core.equipment.generator import Generator
+from oakbeam.core.equipment.index_scale import check_scale
 from oakbeam.core.equipment.room import METHODS, NO_FILTER, Grid, Receptor, Room, Support
 from oakbeam.core.errors import OutOfRange, Refusal, one_of, within
 from oakbeam.core.lengths import LENGTH_UNITS
@@ -159,7 +160,11 @@ def _check_receptor(receptor: Receptor) -> None:
         raise Refusal("Name needed", "A receptor needs a name and an id.", None, "receptors")
     for size in receptor.size_cm:
         within(f"{receptor.name}, size", size, 5, 130, "cm")
-    within(f"{receptor.name}, index scale", receptor.ei_scale, 0.1, 10, "")
+    within(f"{receptor.name}, index over called for", receptor.ei_scale, 0.1, 10, "")
+    if receptor.index_scale is not None:
+        if not receptor.digital:
+            raise Refusal("No index on film", f"{receptor.name} shows no index.", None, "index_scale")
+        check_scale(receptor.index_scale)
     if receptor.digital:
         targets = [receptor.target_ei, *(target for _, target in receptor.region_targets)]
         for target in targets:

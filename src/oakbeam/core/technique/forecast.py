@@ -15,7 +15,7 @@ from oakbeam.core.physics import geometry, rules_of_thumb
 from oakbeam.core.physics.beam.quality import cnr, contrast, detail_of
 from oakbeam.core.technique.image_quality import total_unsharpness_mm
 from oakbeam.core.technique.model_state import ModelState
-from oakbeam.core.technique.result import Forecast
+from oakbeam.core.technique.result import Forecast, ShownIndex
 from oakbeam.core.technique.set_up import ResolvedSetup
 
 LINE_SPREAD_DI = 0.8
@@ -141,12 +141,17 @@ def forecast(
         shown_contrast, shown_cnr = float(of_detail[0]), float(cnr(beam, of_detail, setting.mas)[0])
     except Refusal:
         pass
+    target_ei, scale = setup.target_ei, receptor.index_scale
+    ei = target_ei * 10 ** (di / 10) if target_ei else None
     time_ms, spot_mm = setting.loading.time_ms, spot_size_mm(room, setting.loading.focal_spot)
     return Forecast(
-        ei=setup.target_ei * 10 ** (di / 10) if setup.target_ei else None,
+        ei=ei,
         di=di,
         optical_density=None if receptor.digital else density_from_deviation(di),
-        target_ei=setup.target_ei,
+        target_ei=target_ei,
+        shown_index=ShownIndex(scale.name, scale.shown(target_ei), scale.shown(ei), scale.falls)
+        if scale and ei and target_ei
+        else None,
         incident_air_kerma_mgy=kerma_mgy,
         kap_mgycm2=kerma_mgy * width * height if kerma_mgy is not None else None,
         field_at_skin_cm=(width, height),

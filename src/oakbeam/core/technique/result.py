@@ -54,6 +54,16 @@ class Technique:
 
 
 @dataclass(frozen=True, slots=True)
+class ShownIndex:
+    """What the console will show where that is another number than the exposure index. falls: more exposure, less shown."""
+
+    name: str
+    target: float
+    expected: float
+    falls: bool
+
+
+@dataclass(frozen=True, slots=True)
 class Forecast:
     """What to expect. ei is None for film, optical_density for digital. Kerma and KAP are None without output or field.
 
@@ -62,6 +72,7 @@ class Forecast:
     energy imparted is what the beam leaves in the part.
     levels: examples of dose levels, to be replaced by the local ones, each to be held against the quantity it names; the
     most passed (or nearest to it) first.
+    shown_index: what a console with a scale of its own will show; None where it shows ei.
     model_di: what the physics model alone expects at these stations, for comparison; None where it has no answer.
     """
 
@@ -87,6 +98,7 @@ class Forecast:
     contrast: float | None = None
     cnr: float | None = None
     unsharpness_mm: float | None = None
+    shown_index: ShownIndex | None = None
 
     def dose(self, quantity: Quantity) -> float | None:
         """The figure that a level of that quantity is held against, in the level's unit."""

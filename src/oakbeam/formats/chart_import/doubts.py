@@ -11,6 +11,7 @@ from oakbeam.core.chart_check.expected_index import index_over_thickness
 from oakbeam.core.charts.line import ChartLine
 from oakbeam.core.charts.links import scaled
 from oakbeam.core.equipment.room import Room
+from oakbeam.core.errors import OutOfRange
 from oakbeam.core.projection import Projection
 from oakbeam.formats.chart_import.made import Made
 from oakbeam.formats.chart_import.questions import LEFT_OUT, Asking, Option
@@ -49,6 +50,29 @@ def of_film(
         return line, 1.0
     sources["mas"] = Origin("asked", f"converted from speed {one.setup.speed:g}, × {factor:.2g}")
     return replace(line, law=scaled(line.law, factor)), factor
+
+
+def target_read(line: ChartLine, one: Setting, room: Room, sources: dict[str, Origin], asking: Asking) -> float | None:
+    """The target index of a line as an exposure index: where the console shows another number, which is meant is asked."""
+    said, receptor = one.setup.target_ei, room.receptor(line.receptor)
+    scale = receptor.index_scale
+    if said is None or scale is None:
+        return said
+    try:
+        meant = scale.ei(said)
+    except OutOfRange:
+        return said
+    choices = (
+        Option("shown", f"as the console shows it: {scale.name} {said:g} is EI {meant:.0f}"),
+        Option("ei", f"as the exposure index: EI {said:g} shows as {scale.name} {scale.shown(said):.3g}"),
+        LEFT_OUT,
+    )
+    text = f"{receptor.name} shows {scale.name}: what is the target of {said:g}?"
+    answer = asking.ask("index", f"{said:g} {receptor.id}", text, [one.row], choices, "shown", given=f"target {said:g}")
+    if answer != "shown":
+        return said if answer else None
+    sources["target_ei"] = Origin("asked", f"{scale.name} {said:g} of the console")
+    return round(meant, 1)
 
 
 def ask_far(made: Made, room: Room, projection: Projection, asking: Asking) -> None:

@@ -19,7 +19,7 @@ from oakbeam.core.equipment.room import Room, Support
 from oakbeam.core.equipment.usual import best_support, grid_for, served, smallest_receptor
 from oakbeam.core.errors import Refusal
 from oakbeam.core.projection import SUPPORT_NAMES, Projection
-from oakbeam.formats.chart_import.doubts import ask_far, asked_twice, of_film
+from oakbeam.formats.chart_import.doubts import ask_far, asked_twice, of_film, target_read
 from oakbeam.formats.chart_import.made import Cell, Made
 from oakbeam.formats.chart_import.questions import Asking
 from oakbeam.formats.chart_import.rules import Placed, Sources, placed, ruled
@@ -70,7 +70,7 @@ def _made(group: list[Setting], room: Room, projection: Projection, asking: Aski
     first = group[0]
     sources = {name: origin for one in reversed(group) for name, origin in one.sources.items()}
     base = _conditions(first, room, projection, sources)
-    base = replace(base, note=_note(group))
+    base = replace(base, note=_note(group), target_ei=target_read(base, first, room, sources, asking))
     there = _with_mas(placed(group, projection, sources), base, room, projection, sources)
     line = check_line(ruled(there, base, projection, sources), projection, room)
     line, factor = of_film(line, first, room, sources, asking)

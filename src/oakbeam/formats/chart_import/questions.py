@@ -21,6 +21,7 @@ Kind = Literal[
     "range",
     "kvp",
     "film",
+    "index",
     "twice",
     "far",
     "row",

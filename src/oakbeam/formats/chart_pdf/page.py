@@ -138,8 +138,7 @@ def marks(one: SheetLine) -> str:
 
 def set_up(one: SheetLine) -> str:
     """How a line is exposed, in words: where, with what, and what its index is to be."""
-    target = f"EI {one.target_ei:g}" if one.target_ei else ""
-    return "; ".join(safe(part) for part in (one.conditions, one.control, one.receptor, target) if part)
+    return "; ".join(safe(part) for part in (one.conditions, one.control, one.receptor, one.target) if part)
 
 
 def by_region(lines: Sequence[SheetLine]) -> list[tuple[str, list[SheetLine]]]:

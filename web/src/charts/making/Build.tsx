@@ -31,7 +31,8 @@ interface Shot {
   thickness_cm: number | null;
   kvp: number | null;
   mas: number | null;
-  ei: number | null;
+  /** As the console shows it: the exposure index, or the number of its own scale. */
+  shown_index: number | null;
   /** A phantom's layers as typed, "soft 19, aluminium 0.5" in cm where no unit is typed; empty for a patient. */
   layers: string;
 }
@@ -55,23 +56,21 @@ export function Build(props: Making & { lines: Line[] }) {
   );
   const [school, setSchool] = useState<School>("levelled");
   const [phantom, setPhantom] = useState(false);
-  const whole = shots.flatMap((shot): Exposure[] => {
-    const { thickness_cm, kvp, mas, ei, layers } = shot;
-    const pairs = layersOf(layers);
-    return thickness_cm === null || kvp === null || mas === null || ei === null
-      ? []
-      : [{ ...shot, thickness_cm, kvp, mas, ei, layers: pairs.length > 0 ? pairs : null } as Exposure];
-  });
+  const whole = shots.flatMap((one) => wholeOf(one) ?? []);
   const byId = new Map(projections.map((one) => [one.id, one]));
   const put = (i: number, change: Partial<Shot>) =>
     setShots(shots.map((one, j) => (i === j ? { ...one, ...change } : one)));
+  const sent = shots.filter((one) => wholeOf(one) !== null);
   /** What is drafted then is drafted from the exposures that are left. */
   function takeOut(at: number) {
-    const sent = shots.filter((one) =>
-      [one.thickness_cm, one.kvp, one.mas, one.ei].every((cell) => cell !== null),
-    );
-    setShots(shots.filter((one) => one !== sent[at]));
-    build.mutate({ room: room.id, body: { exposures: whole.filter((_, i) => i !== at), school } });
+    draftFrom(shots.filter((one) => one !== sent[at]));
+  }
+  function meant(at: number, shown_index: number) {
+    draftFrom(shots.map((one) => (one === sent[at] ? { ...one, shown_index } : one)));
+  }
+  function draftFrom(next: Shot[]) {
+    setShots(next);
+    build.mutate({ room: room.id, body: { exposures: next.flatMap((one) => wholeOf(one) ?? []), school } });
   }
   const digital = room.receptors.filter((one) => one.kind !== "film_screen");
   return (
@@ -152,7 +151,7 @@ export function Build(props: Making & { lines: Line[] }) {
                     onChange={(receptor) => put(i, { receptor })}
                   />
                 </td>
-                {(["thickness_cm", "kvp", "mas", "ei"] as const).map((name) => {
+                {(["thickness_cm", "kvp", "mas", "shown_index"] as const).map((name) => {
                   const Kind = name === "thickness_cm" ? LengthField : NumberField;
                   return (
                     <td key={name} className="pr-2">
@@ -162,6 +161,11 @@ export function Build(props: Making & { lines: Line[] }) {
                         label={`${LABEL[name]} of ${at}`}
                         digits={2}
                         value={shot[name]}
+                        placeholder={
+                          name === "shown_index"
+                            ? (digital.find((one) => one.id === shot.receptor)?.index_scale?.name ?? "")
+                            : ""
+                        }
                         onChange={(value) => put(i, { [name]: value })}
                       />
                     </td>
@@ -231,6 +235,7 @@ export function Build(props: Making & { lines: Line[] }) {
           byId={byId}
           school={TECHNIQUE_SYSTEM[school] ?? ""}
           onTakeOut={takeOut}
+          onMeant={meant}
         />
       ) : (
         <Button tone="quiet" className="mt-2" onClick={props.onCancel}>
@@ -239,6 +244,22 @@ export function Build(props: Making & { lines: Line[] }) {
       )}
     </section>
   );
+}
+
+/** An exposure with all its numbers; null while one is missing. */
+function wholeOf(shot: Shot): Exposure | null {
+  const { thickness_cm, kvp, mas, shown_index, layers } = shot;
+  const pairs = layersOf(layers);
+  return thickness_cm === null || kvp === null || mas === null || shown_index === null
+    ? null
+    : ({
+        ...shot,
+        thickness_cm,
+        kvp,
+        mas,
+        shown_index,
+        layers: pairs.length > 0 ? pairs : null,
+      } as Exposure);
 }
 
 /** "soft 19, aluminium 0.5" in cm, or "soft 7.5 in", as pairs; what is no pair is sent as it is, so that the refusal can name it. */
@@ -256,7 +277,7 @@ function layersOf(text: string): [string, number][] {
 /** What stands behind a drafted line. */
 const TRUST = { supported: "supported", model: "from the model only" } as const;
 
-const LABEL = { thickness_cm: "thickness", kvp: "kVp", mas: "mAs", ei: "index" } as const;
+const LABEL = { thickness_cm: "thickness", kvp: "kVp", mas: "mAs", shown_index: "index" } as const;
 
 function shotOf(projection: Projection, room: Room, lines: Line[]): Shot {
   const charted = lines.find((line) => line.projection === projection.id);
@@ -270,7 +291,7 @@ function shotOf(projection: Projection, room: Room, lines: Line[]): Shot {
     thickness_cm: null,
     kvp: null,
     mas: null,
-    ei: null,
+    shown_index: null,
     layers: "",
   };
 }
@@ -282,6 +303,7 @@ function Drafted({
   byId,
   school,
   onTakeOut,
+  onMeant,
 }: {
   built: Built;
   making: Making;
@@ -289,11 +311,13 @@ function Drafted({
   school: string;
   /** Take the exposure of that place, among those sent, out of the table. */
   onTakeOut: (at: number) => void;
+  /** The exposure of that place showed this exposure index. */
+  onMeant: (at: number, ei: number) => void;
 }) {
   const { unit } = usePreferences();
   const name = (id: string) => projectionName(byId.get(id), id);
   const lines = built.drafts.map((one) => one.line);
-  const suspects = new Map(built.suspects.map((one) => [one.exposure, one.why]));
+  const suspects = new Map(built.suspects.map((one) => [one.exposure, one]));
   const used = built.readings.length - suspects.size;
   const mean = built.drafts.reduce((sum, one) => sum + one.spread_di, 0) / (built.drafts.length || 1);
   return (
@@ -306,9 +330,18 @@ function Drafted({
               : `${suspects.size} exposures are left out: look at them`}
           </h3>
           <ul>
-            {[...suspects].map(([at, why]) => (
+            {[...suspects].map(([at, { why, index_of_di: meant }]) => (
               <li key={at}>
                 <b>Exposure {at + 1}</b>, {name(built.readings[at]?.exposure.projection ?? "")}: {why}{" "}
+                {meant != null && (
+                  <button
+                    type="button"
+                    className="mr-3 min-h-touch underline"
+                    onClick={() => onMeant(at, meant)}
+                  >
+                    It is a DI: the index was {figure(meant)}
+                  </button>
+                )}
                 <button type="button" className="min-h-touch underline" onClick={() => onTakeOut(at)}>
                   Take it out of the table
                 </button>

@@ -23,7 +23,12 @@ const PARAMETER: Record<School, { label: string; usual: string }> = {
 
 interface Typed {
   conditions: Conditions | null;
-  exposure: { thickness_cm: number | null; kvp: number | null; mas: number | null; ei: number | null };
+  exposure: {
+    thickness_cm: number | null;
+    kvp: number | null;
+    mas: number | null;
+    shown_index: number | null;
+  };
   school: School;
   parameter: number | null;
 }
@@ -60,7 +65,7 @@ export function NewLine({
   const first = projections.find((one) => one.id === projection) ?? projections[0];
   const [typed, setTyped] = useDraft<Typed>(`new-line ${room.id} ${projection ?? ""}`, () => ({
     conditions: first ? startingConditions(first, room, lines) : null,
-    exposure: { thickness_cm: null, kvp: null, mas: null, ei: null },
+    exposure: { thickness_cm: null, kvp: null, mas: null, shown_index: null },
     school: "fixed_kvp",
     parameter: null,
   }));
@@ -71,7 +76,8 @@ export function NewLine({
   const request = conditions && requestOf(conditions, exposure, school, parameter, projections);
   const preview = usePreview(room.id, request);
   if (!conditions) return <Empty title="The catalogue has no projection" />;
-  const digital = room.receptors.find((one) => one.id === conditions.receptor)?.kind !== "film_screen";
+  const receptor = room.receptors.find((one) => one.id === conditions.receptor);
+  const digital = receptor?.kind !== "film_screen";
   const shown = request ? preview.data : undefined;
   return (
     <form
@@ -102,10 +108,10 @@ export function NewLine({
             />
             {digital && (
               <NumberField
-                id="base-ei"
-                label="Index, if there is one"
-                value={exposure.ei}
-                onChange={(ei) => put({ exposure: { ...exposure, ei } })}
+                id="base-index"
+                label={`${receptor?.index_scale?.name ?? "Index"}, if there is one`}
+                value={exposure.shown_index}
+                onChange={(shown_index) => put({ exposure: { ...exposure, shown_index } })}
               />
             )}
             <NumberField
@@ -182,7 +188,7 @@ function requestOf(
   projections: Projection[],
 ): Request | null {
   const { low_cm, high_cm, sid_cm, target_ei, ...plain } = conditions;
-  const { thickness_cm, kvp, mas, ei } = exposure;
+  const { thickness_cm, kvp, mas, shown_index } = exposure;
   if (thickness_cm === null || kvp === null || mas === null || sid_cm === null) return null;
   const usual = projections.find((one) => one.id === conditions.projection)?.usual_range_cm;
   const range =
@@ -200,7 +206,7 @@ function requestOf(
     kvp,
     mas,
     school,
-    ...(ei === null ? {} : { ei }),
+    ...(shown_index === null ? {} : { shown_index }),
     ...(parameter === null ? {} : { parameter }),
   };
 }

@@ -336,7 +336,7 @@ it("only exposures that are whole are counted, and a chart is drafted from those
         thickness_cm: 3,
         kvp: 57,
         mas: 1.6,
-        ei: 380,
+        shown_index: 380,
         layers: null,
       },
     ],
@@ -533,7 +533,7 @@ it("the line is shown before it is added, and says what the index was worth", as
     kvp: 80,
     mas: 40,
     school: "fixed_kvp",
-    ei: 300,
+    shown_index: 300,
   });
   press("Add to version 3");
   expect(onAdd).toHaveBeenCalledWith(body);

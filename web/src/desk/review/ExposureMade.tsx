@@ -43,7 +43,8 @@ export function ExposureMade({ judging, answer, choices, state, act, onBack }: P
     },
     { keys: ["Escape"], shown: "Esc", does: "back to the set-up", always: true, run: onBack },
   ]);
-  const target = answer?.forecast.target_ei;
+  const shown = answer?.forecast.shown_index;
+  const target = shown?.target ?? answer?.forecast.target_ei;
   return (
     <section aria-label="Exposure made" className="flex flex-col gap-2">
       <div className="flex items-center justify-between">
@@ -56,7 +57,7 @@ export function ExposureMade({ judging, answer, choices, state, act, onBack }: P
         <NumberField
           id="result"
           part="index"
-          label={film ? "Density" : "Index (EI)"}
+          label={film ? "Density" : (shown?.name ?? "Index (EI)")}
           hint="i"
           value={entry.result}
           placeholder={film ? "1.20" : target ? `target ${figure(target)}` : ""}
@@ -93,6 +94,18 @@ export function ExposureMade({ judging, answer, choices, state, act, onBack }: P
           onChange={(value) => change({ mas: value })}
         />
       </div>
+      {shown && (
+        <p className="text-note text-ink-3">
+          {judged?.ei != null && (
+            <>
+              Exposure index <b className="text-ink-2">{figure(judged.ei)}</b>.{" "}
+            </>
+          )}
+          {shown.falls
+            ? `On this console more exposure shows a lower ${shown.name}.`
+            : `On this console more exposure shows a higher ${shown.name}.`}
+        </p>
+      )}
       <DiWedge di={judged?.evaluation.di ?? null} />
       <div aria-live="polite">
         {judgement.isError ? <Refusal error={judgement.error} /> : judged && <Verdict judging={judging} />}

@@ -69,7 +69,15 @@ export function useJudging({
   const film = room.receptors.find((one) => one.id === answer?.technique.receptor)?.kind === "film_screen";
   const kvp = entry.kvp ?? answer?.technique.kvp ?? null;
   const mas = entry.mas ?? answer?.technique.mas ?? null;
-  const result = entry.result === null ? {} : film ? { optical_density: entry.result } : { ei: entry.result };
+  const result =
+    entry.result === null
+      ? {}
+      : film
+        ? { optical_density: entry.result }
+        : // As it was read off the console, whose scale the room knows.
+          answer?.forecast.shown_index
+          ? { shown_index: entry.result }
+          : { ei: entry.result };
   const judgement = useJudgement(
     answer && entry.result !== null && kvp !== null && mas !== null
       ? {
@@ -148,7 +156,7 @@ export function useJudging({
     const byHand = answer.technique.exposure_control === "aec" ? {} : { kvp, mas };
     readOut.mutate(
       { ...request, setup: { ...request.setup, ...byHand } as NonNullable<TechniqueRequest["setup"]> },
-      { onSuccess: (out) => setEntry({ ...typed, result: out.ei ?? out.optical_density ?? null }) },
+      { onSuccess: (out) => setEntry({ ...typed, result: out.shown_index ?? out.optical_density ?? null }) },
     );
   }
 

@@ -23,8 +23,15 @@ export function Forecast({ answer }: { answer: TechniqueResponse | undefined }) 
               <span className="text-ink-3">Expect </span>
               {forecast.ei != null && (
                 <>
-                  <Term>EI</Term> <b className="text-body font-semibold text-ink">{figure(forecast.ei)}</b>,{" "}
-                  <Term>DI</Term> <b className="text-body font-semibold text-ink">{signed(forecast.di)}</b>
+                  {forecast.shown_index ? (
+                    <span title={`Exposure index ${figure(forecast.ei)}`}>{forecast.shown_index.name}</span>
+                  ) : (
+                    <Term>EI</Term>
+                  )}{" "}
+                  <b className="text-body font-semibold text-ink">
+                    {figure(forecast.shown_index?.expected ?? forecast.ei)}
+                  </b>
+                  , <Term>DI</Term> <b className="text-body font-semibold text-ink">{signed(forecast.di)}</b>
                 </>
               )}
               {forecast.optical_density != null && (
