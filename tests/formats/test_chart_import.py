@@ -5,6 +5,7 @@ from __future__ import annotations
 import io
 import tomllib
 from contextlib import suppress
+from dataclasses import replace
 from datetime import date
 from pathlib import Path
 
@@ -18,6 +19,7 @@ from oakbeam import catalogue
 from oakbeam.catalogue import search
 from oakbeam.core.chart_making.from_model import drafted_lines
 from oakbeam.core.charts.validation import check_line
+from oakbeam.core.equipment.index_scale import IndexScale
 from oakbeam.core.errors import Refusal
 from oakbeam.demo import clinic
 from oakbeam.formats.chart_import import File, answers_of, file_of, preview, text_of
@@ -269,6 +271,18 @@ def test_a_film_without_its_speed_is_asked_about():
     found = preview(text_of("Exam,cm,kVp,mAs,Film\nKnee AP,12,66,5,Medium\nAnkle AP,10,60,4,DR\n"), ROOM, KNOWN)
     assert [(one.kind, one.rows) for one in found.questions] == [("film", (2,))]
     assert [line.projection for line in found.lines] == ["ankle-ap"]
+
+
+@pytest.mark.parametrize(("answer", "target_ei"), [("shown", 250), ("ei", 400), (None, None)])
+def test_a_target_is_asked_about_where_the_console_shows_another_number(answer, target_ei):
+    scale = IndexScale("Sensitivity", "inverse", 1000.0)
+    room = replace(ROOM, receptors=tuple(replace(one, index_scale=scale) for one in ROOM.receptors if one.digital))
+    file = text_of("Exam,cm,kVp,mAs,Target index\nKnee AP,12,66,5,400\n")
+    key = "index:400 panel-24"
+    found = preview(file, room, KNOWN, answers={key: answer} if answer else {})
+    (asked,) = found.questions
+    assert (asked.id, asked.guess, asked.answer) == (key, "shown", answer)
+    assert [line.target_ei for line in found.lines] == ([target_ei] if answer else [])
 
 
 @pytest.mark.parametrize(

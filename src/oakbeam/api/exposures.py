@@ -172,7 +172,7 @@ def judge(store: Store, asked: ResultRequest) -> Judgement:
                 time_ms=loading.time_ms,
                 focal_spot=loading.focal_spot,
             )
-    asks = unlikely(ei, target, asked.mas, asked.suggested_mas)
+    asks = unlikely(ei, target, asked.mas, asked.suggested_mas, receptor.shown)
     return Judgement(
         evaluation=evaluation, ei=ei, target_ei=target, corrected=corrected, correction_refused=refused, asks=asks
     )

@@ -7,6 +7,7 @@ density 1.0 (ISO 9236-1 defines speed there). Levels are defaults to be replaced
 from __future__ import annotations
 
 import math
+from collections.abc import Callable
 from dataclasses import dataclass
 from typing import Literal
 
@@ -114,11 +115,18 @@ MOST_MAS_APART = 4.0
 """mAs set over mAs suggested, or the other way, from which it is asked back."""
 
 
-def unlikely(ei: float | None, target_ei: float | None, mas: float, suggested_mas: float | None) -> tuple[str, ...]:
-    """What to read once more before an exposure is recorded: an index or mAs [as shown] that can hardly be."""
+def unlikely(
+    ei: float | None,
+    target_ei: float | None,
+    mas: float,
+    suggested_mas: float | None,
+    shown: Callable[[float], float] = float,
+) -> tuple[str, ...]:
+    """What to read once more before an exposure is recorded: an index or mAs that can hardly be. shown: what the console
+    shows for an exposure index."""
     found = []
     if ei is not None and target_ei is not None and not LEAST_INDEX <= ei <= MOST_INDEX_OF_TARGET * target_ei:
-        found.append(f"Index {ei:g}? The target is {target_ei:g}: read it once more.")
+        found.append(f"Index {shown(ei):.5g}? The target is {shown(target_ei):.5g}: read it once more.")
     if suggested_mas and not 1 / MOST_MAS_APART <= mas / suggested_mas <= MOST_MAS_APART:
         found.append(f"{mas:g} mAs? {suggested_mas:g} was suggested: read what was really set.")
     return tuple(found)

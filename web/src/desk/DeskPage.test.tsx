@@ -312,6 +312,27 @@ it("letters typed into the index stay there, and an unlikely index is asked back
   await waitFor(() => expect(server.last(RECORD).body).toMatchObject({ ei: 3 }));
 });
 
+it("where the console shows another number than the exposure index, that is asked for, shown and kept", async () => {
+  const own = { name: "Sensitivity", target: 400, expected: 385, falls: true };
+  const forecast = { ...ANSWER.forecast, shown_index: own };
+  const server = desk({
+    [TECHNIQUE]: { ...answer({} as TechniqueRequest), forecast },
+    [JUDGE]: { ...JUDGEMENT, ei: 500 },
+    [RECORD]: { exposure: exposure(5), judgement: null },
+  });
+  await exposed("");
+  expect(screen.getByRole("region", { name: "Forecast" }).textContent).toContain("Sensitivity 385, DI");
+  type(field("Sensitivity"), "200");
+  expect((await screen.findByText(/On this console more exposure/)).textContent).toContain(
+    "lower Sensitivity",
+  );
+  expect(await screen.findByText("500")).toBeDefined();
+  await waitFor(() => expect(accepted().disabled).toBe(false));
+  key("a");
+  await waitFor(() => expect(server.last(RECORD).body).toMatchObject({ shown_index: 200 }));
+  expect(server.last(RECORD).body).not.toHaveProperty("ei");
+});
+
 it("a reject wants its reason before anything is kept", async () => {
   const server = desk({ [RECORD]: { exposure: exposure(5), judgement: null } });
   await exposed("");

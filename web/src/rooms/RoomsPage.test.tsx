@@ -160,6 +160,41 @@ it("a target of a region is set, and emptied it is the receptor's again", async 
   expect(sent(server).receptors[0]?.region_targets).toEqual([["lower_limb", 420]]);
 });
 
+it("a console with a scale of its own: what it shows is seen, and readings fix its constant", async () => {
+  const scale = (constant: number) => ({ name: "Sensitivity", form: "inverse", constant, per_decade: 0 });
+  const server = served({
+    [SAVE]: ROOM,
+    "POST /api/index-scales": ({ body }: { body: { constant?: number; readings?: unknown[] } }) => ({
+      scale: scale(body.constant ?? 1740),
+      largest_residual_di: body.readings ? 0.9 : null,
+      falls: true,
+      shown: [
+        { di: -3, ei: 125, kerma_ugy: 1.25, shown: 800 },
+        { di: 0, ei: 250, kerma_ugy: 2.5, shown: 400 },
+        { di: 3, ei: 500, kerma_ugy: 5, shown: 200 },
+      ],
+    }),
+  });
+  await open();
+  const [first] = screen.getAllByRole("combobox", { name: /Console shows/ });
+  fireEvent.click(first as HTMLElement);
+  fireEvent.click(await screen.findByRole("option", { name: "Falls with exposure" }));
+  enter("Called", "Sensitivity");
+  const says = await screen.findByText(/Sensitivity is constant ÷ kerma/);
+  await waitFor(() =>
+    expect(says.textContent).toContain(
+      "800 at DI −3.0 (1.25 µGy), 400 at the target (2.5 µGy), 200 at DI +3.0",
+    ),
+  );
+  press("Work it out of readings");
+  enter("Kerma 1", "2.5");
+  enter("Sensitivity 1", "696");
+  expect((await screen.findByText(/Worst reading/)).textContent).toContain("0.90 DI off: read it again");
+  press("Take constant 1740");
+  save();
+  await waitFor(() => expect(sent(server).receptors[0]?.index_scale).toEqual(scale(1740)));
+});
+
 it("a focal spot with other times keeps its powers, the last one for what is new", async () => {
   const server = served({ [SAVE]: ROOM });
   await open();

@@ -373,9 +373,33 @@ it("an exposure that is left out is named with its reason and its number stands 
   );
   await waitFor(() =>
     expect(
-      (server.last(BUILD).body as { exposures: { ei: number }[] }).exposures.map((one) => one.ei),
+      (server.last(BUILD).body as { exposures: { shown_index: number }[] }).exposures.map(
+        (one) => one.shown_index,
+      ),
     ).toEqual([250]),
   );
+});
+
+it("a deviation index typed for an index becomes its index with one press", async () => {
+  const suspect = {
+    exposure: 0,
+    why: "an index of 1.2 is not that of an accepted image here.",
+    index_of_di: 461,
+  };
+  const server = serve({ [BUILD]: { ...BUILT, suspects: [suspect] } });
+  show(<Build {...making()} lines={[]} />);
+  exposed(1, "3", "57", "1.6", "1.2");
+  exposed(2, "21", "80", "32", "250");
+  press(/Draft the chart/);
+  fireEvent.click(await screen.findByRole("button", { name: "It is a DI: the index was 461" }));
+  await waitFor(() =>
+    expect(
+      (server.last(BUILD).body as { exposures: { shown_index: number }[] }).exposures.map(
+        (one) => one.shown_index,
+      ),
+    ).toEqual([461, 250]),
+  );
+  expect(screen.getByLabelText<HTMLInputElement>("index of exposure 1").value).toBe("461");
 });
 
 it("a phantom's layers go as pairs, wrong ones too, so that the refusal can name them", async () => {
