@@ -189,7 +189,7 @@ it("a console with a scale of its own: what it shows is seen, and readings fix i
   press("Work it out of readings");
   enter("Kerma 1", "2.5");
   enter("Sensitivity 1", "696");
-  expect((await screen.findByText(/Worst reading/)).textContent).toContain("0.90 DI off: read it again");
+  expect((await screen.findByText(/Worst reading/)).textContent).toContain("0.9 DI off: read it again");
   press("Take constant 1740");
   save();
   await waitFor(() => expect(sent(server).receptors[0]?.index_scale).toEqual(scale(1740)));
