@@ -49,7 +49,7 @@ def calibration(page: Page, site: str) -> None:
             page.get_by_role("button", name="Another reading").first.click()
         for name, value in (("kvp", kvp), ("ma", 200), ("mas", 20), ("kerma", kerma)):
             page.get_by_role("textbox", name=f"{name} of reading {i}", exact=True).fill(str(value))
-    rest = {"kVp of layer 1": "80", "HVL of layer 1": "3.12", "kerma of index 1": "2.5", "EI of index 1": "259"}
+    rest = {"kVp of layer 1": "80", "HVL of layer 1": "3.12", "kerma of index 1": "2.5", "number shown of index 1": "259"}
     for field, text in rest.items():
         fill(page, field, text)
     page.get_by_role("button", name="Accept calibration").wait_for()

@@ -46,7 +46,7 @@ export function IndexScaleFields({
   const put = (change: Partial<Scale>) => scale && onChange({ ...scale, ...change });
   return (
     <div className="mt-2 flex flex-col gap-2">
-      <div className="grid grid-cols-4 gap-2">
+      <div className="grid grid-cols-[1.8fr_1.3fr_1fr_1fr] gap-2">
         <Select
           label="Console shows"
           labelled
@@ -57,7 +57,7 @@ export function IndexScaleFields({
               next === IEC
                 ? null
                 : {
-                    name: scale?.name ?? "Index shown",
+                    name: scale?.name ?? "Index",
                     form: next as Form,
                     ...BEGINS[next as Form],
                   },
@@ -160,7 +160,7 @@ function FromReadings({
   return (
     <div className="border-l-2 border-rule-strong pl-3">
       <p className="text-note text-ink-3">
-        Kerma at the receptor in 70 kV with 21 mm Al added, and the {name} shown for it.
+        Kerma at the receptor in 70 kV with 21 mm Al added, and the {name} that it shows.
       </p>
       {rows.map((row, i) => (
         <div key={i} className="mt-1 grid grid-cols-4 gap-2">
@@ -181,7 +181,12 @@ function FromReadings({
           Another reading
         </Button>
         {fitted && (
-          <Button onClick={() => onScale(fitted.scale)}>
+          <Button
+            onClick={() => {
+              const { constant, per_decade } = fitted.scale;
+              onScale({ ...scale, constant, per_decade });
+            }}
+          >
             Take constant {trimmed(fitted.scale.constant, 3)}
             {form === "logarithmic" && `, ${trimmed(fitted.scale.per_decade ?? 0, 3)} for ×10`}
           </Button>
