@@ -61,6 +61,7 @@ def test_people_name_methods_only_to_be_searched_by():
     for one in shipped().projections.values():
         shown = " ".join((one.name, one.shows, one.position, one.central_ray, *one.look_for)).lower()
         assert not re.search(people, shown), one.id
+        assert one.faults, one.id
     for query, wanted in (
         ("towne", "skull-ap-axial"),
         ("camp coventry", "knee-tunnel-camp-coventry"),
@@ -85,7 +86,7 @@ def test_people_name_methods_only_to_be_searched_by():
         ({"view": "nowhere"}, "view must be one of finger, "),
         ({"field_cm": [60, 60]}, "larger than receptor"),
         ({"position": " "}, "position must say something"),
-        ({"faults": []}, "faults must not be empty"),
+        ({"look_for": []}, "look_for must not be empty"),
         ({"angle": [{"school": "x", "name": "x", "why": "x", "deg": 80}]}, "-60 to 60"),
         ({"angle": [{"school": "x", "name": "x", "why": "x", "deg": 8, "rule": "dowsing"}]}, "angle rule"),
         ({"thickness_cm": "thick"}, "not of the kind"),

@@ -134,8 +134,14 @@ def test_the_departments_own_lies_over_the_shipped_and_is_taken_back(client):
     assert "colour" in problem(client.put(address, json={"body": {"colour": 1}}))["detail"]
     assert problem(client.put("/api/catalogue/local/projection/Bad Id", json={"body": {}}))
     # A projection of its own, an exam with it, and neither can be pulled from under the other.
-    jaw = {"like": "skull-lateral", "name": "Oblique", "exam": "Jaw"}
+    jaw = {"like": "skull-lateral", "name": "Oblique", "exam": "Jaw", "faults": []}
     assert client.put("/api/catalogue/local/projection/jaw-oblique", json={"body": jaw}).status_code == 200
+    taken = problem(client.put("/api/catalogue/local/projection/knee-ap", json={"body": jaw}))
+    assert "already" in taken["detail"] and client.get("/api/projections/knee-ap").json()["exam"] == "Knee"
+    # The body of the view it is like answers for it, without a word of its own.
+    line = {"projection": "jaw-oblique", "receptor": "panel-24", "support": "detector", "grid_ratio": 0, "sid_cm": 100}
+    drawn = client.post("/api/rooms/room-1/line-preview", json={"line": line, "thickness_cm": 14, "kvp": 70, "mas": 8})
+    assert 0 < max(abs(row["drift_di"]) for row in drawn.json()["rows"]) < 4
     exam = {"name": "Jaw", "why": "One view.", "steps": [{"p": "jaw-oblique"}]}
     assert client.put("/api/catalogue/local/exam/jaw", json={"body": exam}).status_code == 200
     assert any(one["id"] == "jaw" for one in client.get("/api/exams").json())

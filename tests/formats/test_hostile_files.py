@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import base64
 import io
+import re
 import struct
 import time
 import zipfile
@@ -99,6 +100,18 @@ def test_encrypted_oddly_packed_and_corrupt_workbooks_are_no_spreadsheets():
 
 # Made once: a workbook says when it was made, and so is never the same twice.
 GOOD = workbook(cells(1, *NAMES) + cells(2, *ROW.split(",")))
+
+
+def test_a_workbook_without_a_sheet_is_refused():
+    out = io.BytesIO()
+    with zipfile.ZipFile(io.BytesIO(GOOD)) as old, zipfile.ZipFile(out, "w") as new:
+        for part in old.infolist():
+            content = old.read(part)
+            if part.filename == "xl/workbook.xml":
+                content = re.sub(rb"<sheets>.*</sheets>", b"<sheets/>", content)
+            new.writestr(part.filename, content)
+    with pytest.raises(BadFile, match="no sheet"):
+        chart_xlsx.read(out.getvalue(), ROOM)
 
 
 @settings(max_examples=proofs(60, 2000))

@@ -224,7 +224,7 @@ def _faults(entry: Entry) -> Iterator[str]:
             yield f"{key} must say something"
     if not isinstance(entry["short"], str) or len(entry["short"]) > 14:
         yield "short must be a name of at most 14 letters"
-    for key in ("look_for", "faults", "variants"):
+    for key in ("look_for", "variants"):
         if not entry[key]:
             yield f"{key} must not be empty"
     small, average, large = entry["thickness_cm"]

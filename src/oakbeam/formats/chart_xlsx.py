@@ -104,6 +104,8 @@ def sheets_of(content: bytes, most: int = MOST_SHEETS) -> list[tuple[str, Rows]]
     except Exception:
         # Encrypted, oddly packed, cut off or made up: the reader raises whatever its parser met. None of it is a workbook.
         raise BadFile([BadCell(1, "", "This is not readable as a spreadsheet (xlsx).")]) from None
+    if not found:
+        raise BadFile([BadCell(1, "", "The workbook has no sheet.")])
     return found
 
 

@@ -86,6 +86,8 @@ def save_entry(
             raise Conflict(
                 "Changed meanwhile", f"The entry is at revision {row['revision']}, not {expected}: read it again."
             )
+        if "like" in body and entry_id in shipped().projections:
+            raise Refusal("Name in use", f"There is a {kind} '{entry_id}' already: give this one another name.", None, "id")
         count = db.execute("SELECT count(*) AS n FROM local_entry").fetchone()["n"]
         if row is None and count >= MOST_LOCAL_ENTRIES:
             raise Refusal(

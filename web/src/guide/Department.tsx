@@ -7,6 +7,7 @@ import { Button } from "../ui/Button";
 import { Refusal } from "../ui/Notice";
 import { NumberField } from "../ui/NumberField";
 import { Select } from "../ui/Select";
+import { OwnView } from "./OwnView";
 import { usualLevel } from "../ui/words";
 
 type OwnLevel = Pick<components["schemas"]["DoseLevel"], "quantity" | "value"> & {
@@ -102,6 +103,7 @@ export function Department({ page }: { page: Page }) {
           )}
         </div>
       )}
+      <OwnView key={page.id} page={page} />
       {save.isError && <Refusal error={save.error} className="mt-2" />}
       {remove.isError && <Refusal error={remove.error} className="mt-2" />}
     </section>

@@ -332,20 +332,22 @@ function Sheet({
               ))}
             </ul>
           </Section>
-          <Section title="What goes wrong, and what to change">
-            <dl>
-              {one.faults.map(([seen, change]) => (
-                <div key={seen} className="border-t border-rule py-1">
-                  <dt className="font-semibold">
-                    <Said>{seen}</Said>
-                  </dt>
-                  <dd className="text-ink-2">
-                    <Said>{change}</Said>
-                  </dd>
-                </div>
-              ))}
-            </dl>
-          </Section>
+          {one.faults.length > 0 && (
+            <Section title="What goes wrong, and what to change">
+              <dl>
+                {one.faults.map(([seen, change]) => (
+                  <div key={seen} className="border-t border-rule py-1">
+                    <dt className="font-semibold">
+                      <Said>{seen}</Said>
+                    </dt>
+                    <dd className="text-ink-2">
+                      <Said>{change}</Said>
+                    </dd>
+                  </div>
+                ))}
+              </dl>
+            </Section>
+          )}
           <Section title="In the beam">
             <p className="text-ink-2">
               {trimmed(one.composition.bone_mm, 1)} mm of bone,{" "}
