@@ -61,6 +61,8 @@ export function OwnView({ page }: { page: Page }) {
           central_ray: texts.central_ray.trim(),
           look_for: [texts.look_for.trim()],
           faults: [],
+          shows: `Our own view, like ${page.exam} ${page.name}.`,
+          also: [],
           ...(changed
             ? { thickness_cm: SIZES.map((size) => sizes[size] ?? page.thickness_cm[size] ?? 0) }
             : {}),
@@ -75,8 +77,8 @@ export function OwnView({ page }: { page: Page }) {
       </h2>
       <p className="text-note text-ink-3">
         It has that view&apos;s body: what is in the beam and how it grows with thickness, so that the model
-        answers for it. Take the shipped view whose part is nearest. Its numbers, angles and texts start as
-        that one&apos;s; read them before anybody uses it.
+        answers for it. Take the shipped view whose part is nearest. Distances, angles and limits start as
+        that one&apos;s.
       </p>
       <div className="mt-2 grid grid-cols-6 gap-2">
         <span className="col-span-3">
