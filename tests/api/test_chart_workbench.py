@@ -224,6 +224,9 @@ def test_a_file_is_asked_about_and_the_departments_own_words_are_remembered(clie
     assert kept == {key: answers[key] for key in ("projection:sacrum", "support:bay 2")}
     assert client.get("/api/charts/import/answers").json() == kept
     assert client.post("/api/charts/import/preview", json=asked).json()["ready"]
+    # The next file adds its own: what is known of others is not lost.
+    more = client.post("/api/charts/import/answers", json={"receptor:plate": "panel-24"}).json()
+    assert more == kept | {"receptor:plate": "panel-24"}
     for bad in ({}, {"csv": "a", "file": "b"}, {"file": "no base64!"}, {"xlsx": base64.b64encode(b"a,b").decode()}):
         assert problem(client.post("/api/charts/import/preview", json={"room": "room-1", **bad}))
 

@@ -107,6 +107,7 @@ RULES: Mapping[str, Rule] = {
     "POST /api/charts/import/preview": CHART,
     "GET /api/charts/import/answers": CHART,
     "PUT /api/charts/import/answers": CHART,
+    "POST /api/charts/import/answers": CHART,
     "POST /api/rooms/{room_id}/calibration/fit": ROOM,
     # the log
     "POST /api/exposures": LOG,
@@ -160,6 +161,7 @@ BODIES: Mapping[str, int] = {
     "POST /api/charts/import": 3072 * KB,
     "POST /api/charts/import/preview": 10_240 * KB,
     "PUT /api/charts/import/answers": 1024 * KB,
+    "POST /api/charts/import/answers": 1024 * KB,
     "POST /api/charts/{chart_id}/cells": 4096 * KB,
     "POST /api/charts/{chart_id}/changes": 4096 * KB,
     "POST /api/charts/{chart_id}/difference": 4096 * KB,

@@ -37,6 +37,7 @@ class ImportRequest(RequestBody):
 
 
 Answers = dict[Annotated[str, StringConstraints(max_length=200)], Annotated[str, StringConstraints(max_length=200)]]
+KeptAnswers = Annotated[Answers, Field(max_length=local.MOST_IMPORT_ANSWERS)]
 
 
 class ImportFile(RequestBody):
@@ -137,10 +138,19 @@ def get_import_answers(store: StoreHere) -> Answers:
 
 
 @router.put("/charts/import/answers")
-def put_import_answers(store: StoreHere, who: Actor, answers: Annotated[Answers, Field(max_length=2000)]) -> Answers:
+def put_import_answers(store: StoreHere, who: Actor, answers: KeptAnswers) -> Answers:
     """Keep answers for the next file, in place of those kept; questions that are about one file alone are not kept."""
-    kept = {key: answer for key, answer in answers.items() if key.partition(":")[0] in chart_import.REMEMBERED}
-    return local.remember_import_answers(store, kept, who)
+    return local.remember_import_answers(store, _of_the_department(answers), who)
+
+
+@router.post("/charts/import/answers")
+def add_import_answers(store: StoreHere, who: Actor, answers: KeptAnswers) -> Answers:
+    """Keep more answers for the next file beside those kept; one that was answered before is answered anew."""
+    return local.remember_import_answers(store, {**local.import_answers(store), **_of_the_department(answers)}, who)
+
+
+def _of_the_department(answers: Answers) -> Answers:
+    return {key: answer for key, answer in answers.items() if key.partition(":")[0] in chart_import.REMEMBERED}
 
 
 @router.get("/charts/{chart_id}/csv", response_class=Response)

@@ -16,6 +16,7 @@ from oakbeam.store.database import Conflict, Store, audit, now
 Kind = Literal["projection", "exam"]
 Decision = Literal["cleared", "not_applicable"]
 MOST_LOCAL_ENTRIES = 400
+MOST_IMPORT_ANSWERS = 2000
 DEFAULT_CHECKS = (
     "Right patient: two identifiers against the request",
     "Right examination and side",
@@ -156,7 +157,11 @@ def import_answers(store: Store) -> dict[str, str]:
 
 
 def remember_import_answers(store: Store, answers: Mapping[str, str], actor: str) -> dict[str, str]:
-    """Keep answers for the next file, in place of those kept."""
+    """Keep answers for the next file, in place of those kept. Refusal where they are too many."""
+    if len(answers) > MOST_IMPORT_ANSWERS:
+        raise Refusal(
+            "Too many answers", f"At most {MOST_IMPORT_ANSWERS} answers are remembered: forget some.", None, "answers"
+        )
     settings.save(store, "import answers", dict(answers), actor)
     return dict(answers)
 

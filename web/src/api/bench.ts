@@ -289,8 +289,27 @@ export const useDifference = () =>
   );
 
 /** Answers about the department's own words are kept for the next file; the server leaves out what is about one file. */
+const ANSWERS = "import answers";
+
+/** What the department answered of its own words in earlier files, by the question. */
+export const useImportAnswers = () =>
+  useQuery({
+    queryKey: [ANSWERS],
+    queryFn: () => unwrap<Record<string, string>>(client.GET("/api/charts/import/answers")),
+  });
+
 export const useRememberAnswers = () =>
-  useChange((body: Record<string, string>) => unwrap(client.PUT("/api/charts/import/answers", { body })), []);
+  useChange(
+    (body: Record<string, string>) => unwrap(client.POST("/api/charts/import/answers", { body })),
+    [ANSWERS],
+  );
+
+/** The answers that stay: the others are asked again. */
+export const useForgetAnswers = () =>
+  useChange(
+    (stay: Record<string, string>) => unwrap(client.PUT("/api/charts/import/answers", { body: stay })),
+    [ANSWERS],
+  );
 
 /** reasons: why what the chart check calls unusable stands, by check. */
 export const usePropose = () =>

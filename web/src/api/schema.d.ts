@@ -767,7 +767,11 @@ export interface paths {
          * @description Keep answers for the next file, in place of those kept; questions that are about one file alone are not kept.
          */
         put: operations["put_import_answers_api_charts_import_answers_put"];
-        post?: never;
+        /**
+         * Add Import Answers
+         * @description Keep more answers for the next file beside those kept; one that was answered before is answered anew.
+         */
+        post: operations["add_import_answers_api_charts_import_answers_post"];
         delete?: never;
         options?: never;
         head?: never;
@@ -9835,6 +9839,79 @@ export interface operations {
         };
     };
     put_import_answers_api_charts_import_answers_put: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": {
+                    [key: string]: string;
+                };
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": {
+                        [key: string]: string;
+                    };
+                };
+            };
+            /** @description Nobody is signed in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not for this role, or not from here */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description There is no such thing */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The present state does not allow it */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Refused; says what is allowed */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    add_import_answers_api_charts_import_answers_post: {
         parameters: {
             query?: never;
             header?: never;

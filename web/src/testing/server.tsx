@@ -35,6 +35,7 @@ const LOOKED_UP: Record<string, Route> = {
   "GET /api/start": start(),
   "GET /api/waiting": [],
   "GET /api/agreement": { another_approves: false, open_records: false },
+  "GET /api/charts/import/answers": {},
   "GET /api/rooms/room-1/chart-news": { asked: false, changes: [] },
   "GET /api/charts/11/lint": [],
   "GET /api/charts/11/trust": [],

@@ -90,7 +90,7 @@ const ASKS = {
   answer: null,
   free: true,
 };
-const REMEMBER = "PUT /api/charts/import/answers";
+const REMEMBER = "POST /api/charts/import/answers";
 
 function chooseFile(name: string, content: string) {
   const field = document.querySelector<HTMLInputElement>("input[type=file]");
@@ -161,6 +161,20 @@ it("a question names the likeliest answer and waits for a person's; no draft is 
   fireEvent.click(make());
   expect(props.onMake).toHaveBeenCalledWith("Ward chart", [FIXED], "Imported from Ward chart.");
   await waitFor(() => expect(server.last(REMEMBER).body).toEqual({ [ASKS.id]: "skull-ap-axial" }));
+});
+
+it("words known from earlier files are seen, and one is forgotten without the others", async () => {
+  let known: Record<string, string> = { "projection:sacrum": "lspine-ap", "support:bay 2": "table_bucky" };
+  serve({
+    "GET /api/charts/import/answers": () => known,
+    "PUT /api/charts/import/answers": ({ body }: { body: Record<string, string> }) => (known = body),
+  });
+  show(<ImportChart {...making()} />);
+  fireEvent.click(await screen.findByText(/2 of the department's own words are known/));
+  expect(screen.getByText("Lumbar spine AP")).toBeDefined();
+  press("Forget sacrum");
+  await waitFor(() => expect(known).toEqual({ "support:bay 2": "table_bucky" }));
+  expect(await screen.findByText(/1 of the department's own words is known/)).toBeDefined();
 });
 
 it("faults are named, their rows can be left out in one press, and until then no draft is made", async () => {

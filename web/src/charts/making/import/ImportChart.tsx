@@ -10,6 +10,7 @@ import { Columns, type Filler, Fillers, OUT } from "./Columns";
 import { Faults } from "./Faults";
 import { Lines } from "./Lines";
 import { Questions } from "./Questions";
+import { Remembered } from "./Remembered";
 
 interface Typed {
   file: { name: string; content: string } | null;
@@ -113,6 +114,7 @@ export function ImportChart(props: Making) {
           </Button>
         )}
       </div>
+      {!found && <Remembered room={room} projections={projections} />}
       {preview.isError && <Refusal error={preview.error} className="mt-4" />}
       {file && found && (
         <div aria-busy={busy}>
