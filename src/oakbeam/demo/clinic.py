@@ -19,12 +19,12 @@ from oakbeam.core.charts.line import ChartLine, usual_range_cm
 from oakbeam.core.charts.systems import Band, Banded, SystemName
 from oakbeam.core.charts.validation import check_line
 from oakbeam.core.equipment.generator import FocalSpot, Generator, PowerPoint, nearest_setting, renard_r10
-from oakbeam.core.equipment.room import Aec, Filter, Grid, Output, Receptor, Room, Support, Tube
+from oakbeam.core.equipment.room import Aec, Filter, Grid, Receptor, Room, Support, Tube
 from oakbeam.core.equipment.room_beam import beam_setup, usual_field, wanted_rqa5_ugy
+from oakbeam.core.equipment.templates import outputs_along_spectrum
 from oakbeam.core.patient.thickness import LIMB_SHARE, usual_child_cm
 from oakbeam.core.physics import rules_of_thumb
 from oakbeam.core.physics.beam.model import rqa5_equivalent_ugy
-from oakbeam.core.physics.beam.spectrum import beam_quality
 from oakbeam.core.projection import Projection, SupportId
 from oakbeam.store import people
 
@@ -39,14 +39,6 @@ PEOPLE: tuple[tuple[str, str, tuple[people.Role, ...]], ...] = (
     ("noor", "Noor Fenwick", ("admin",)),
 )
 _KVPS = tuple(float(kvp) for kvp in range(40, 151))
-
-
-def _outputs(kvps: tuple[float, ...], at_80: float, tube: Tube) -> tuple[Output, ...]:
-    """Outputs of a tube [µGy/mAs at 100 cm] that gives at_80 at 80 kVp and follows its spectrum."""
-    k100 = {
-        kvp: beam_quality(kvp, tube.filtration_mm_al, tube.filtration_mm_cu, tube.anode_angle_deg)[0] for kvp in (80, *kvps)
-    }
-    return tuple(Output(kvp, round(at_80 * k100[kvp] / k100[80], 2)) for kvp in kvps)
 
 
 def room_1() -> Room:
@@ -70,7 +62,7 @@ def room_1() -> Room:
         Receptor("film-24", "Film cassette 24×30, speed 200", "film_screen", (24, 30), None, 200),
     )
     tube = Tube(3.2, cathode_at="foot end")
-    outputs = _outputs((40, 50, 60, 70, 80, 90, 100, 120, 140, 150), 48, tube)
+    outputs = outputs_along_spectrum((40, 50, 60, 70, 80, 90, 100, 120, 140, 150), 48, tube)
     copper = (Filter("cu-01", "1 mm Al + 0.1 mm Cu", 1, 0.1), Filter("cu-02", "1 mm Al + 0.2 mm Cu", 1, 0.2))
     loose = (Grid(6, 40, 110, (90, 140)),)
     return Room("room-1", "Room 1", generator, outputs, supports, receptors, loose, tube, school="rules", filters=copper)
@@ -95,7 +87,7 @@ def room_2() -> Room:
         Receptor("film-18", "Film cassette 18×24, speed 100", "film_screen", (18, 24), None, 100),
     )
     tube = Tube(2.7, 0.0, 14.0)
-    outputs = _outputs((40, 55, 70, 81, 100, 121, 136), 53, tube)
+    outputs = outputs_along_spectrum((40, 55, 70, 81, 100, 121, 136), 53, tube)
     return Room("room-2", "Room 2", generator, outputs, supports, receptors, (), tube, Aec(("C",), 1.2, 10), "model")
 
 
@@ -112,7 +104,7 @@ def portable() -> Room:
         "portable",
         "Portable unit",
         generator,
-        _outputs((40, 60, 80, 100, 125), 44, tube),
+        outputs_along_spectrum((40, 60, 80, 100, 125), 44, tube),
         (Support("detector", 1, None),),
         receptors,
         (Grid(6, 60, 110, (90, 140), 0.03, "fibre", 0.2),),

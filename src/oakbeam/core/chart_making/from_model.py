@@ -37,7 +37,9 @@ def drafted_lines(projections: Iterable[Projection], room: Room) -> Iterator[Cha
     thickness decides between them, on table and wall stand both where patients stand or lie (`STAND_OR_LIE`)."""
     for projection in projections:
         supports = served(projection, room)
-        wanted = [best_support(projection, room)] if supports else []
+        if not supports:
+            continue
+        wanted = [best_support(projection, room)]
         either = [("tabletop", "table_bucky")]
         if projection.region in STAND_OR_LIE:
             either.append(("table_bucky", "upright_bucky"))

@@ -129,7 +129,7 @@ def fit(
     changed = replace(room, tube=tube)
     points, scale = _outputs(changed, outputs)
     if points:
-        changed = replace(changed, outputs=_carried_on(room, points))
+        changed = replace(changed, outputs=_carried_on(room, points), typical_output=False)
     checks = (*_reproducibility(outputs), *_linearity(outputs))
     found = _indices(room, indices)
     scales = {one.receptor: one.ei_scale for one in found}

@@ -20,6 +20,7 @@ ExposureControl = Literal["manual", "aec", "breathing"]
 SpotName = Literal["small", "large"]
 
 _R10_FIRST_DECADE = (1.0, 1.25, 1.6, 2.0, 2.5, 3.2, 4.0, 5.0, 6.3, 8.0)
+_R20_BETWEEN = (1.1, 1.4, 1.8, 2.2, 2.8, 3.6, 4.5, 5.6, 7.1, 9.0)
 PAIR_TOLERANCE = 0.025
 """mA x time may differ from the mAs setting by this much: what rounding two R'10 numbers can add up to."""
 BREATHING_WANTED_MS = (2000.0, 4000.0)
@@ -78,10 +79,19 @@ class Loading:
 
 def renard_r10(low: float, high: float) -> tuple[float, ...]:  # pragma: no mutate block
     """The R'10 preferred numbers (1, 1.25, 1.6, 2 ... 8) from low to high inclusive; both > 0."""
+    return _preferred(_R10_FIRST_DECADE, low, high)
+
+
+def renard_r20(low: float, high: float) -> tuple[float, ...]:
+    """The R'20 preferred numbers (1, 1.1, 1.25, 1.4 ... 9) from low to high inclusive: R'10 and one between each two."""
+    return _preferred((*_R10_FIRST_DECADE, *_R20_BETWEEN), low, high)
+
+
+def _preferred(first_decade: Sequence[float], low: float, high: float) -> tuple[float, ...]:
     positive("low", low)
     positive("high", high)
     decades = range(math.floor(math.log10(low)) - 1, math.ceil(math.log10(high)) + 1)
-    numbers = (round(digit * 10.0**decade, 6) for decade in decades for digit in _R10_FIRST_DECADE)
+    numbers = sorted(round(digit * 10.0**decade, 6) for decade in decades for digit in first_decade)
     return tuple(number for number in numbers if low <= number <= high)
 
 

@@ -187,7 +187,8 @@ class Calibration:
 class Room:
     """A room and its equipment. outputs: at least two points, kVp rising. school: the method it calculates by.
     aec None: the room has none. filters: those that can be selected, besides none. revision grows with each change.
-    length_unit: what stands on its machine."""
+    length_unit: what stands on its machine. typical_output: nobody read the outputs, they are those of usual tubes; dose
+    figures are then estimates."""
 
     id: str
     name: str
@@ -203,6 +204,7 @@ class Room:
     revision: int = 1
     filters: tuple[Filter, ...] = ()
     length_unit: LengthUnit = "cm"
+    typical_output: bool = False
 
     @property
     def mobile(self) -> bool:

@@ -152,6 +152,7 @@ def forecast(
         shown_index=ShownIndex(scale.name, scale.shown(target_ei), scale.shown(ei), scale.falls)
         if scale and ei and target_ei
         else None,
+        dose_estimated=room.typical_output,
         incident_air_kerma_mgy=kerma_mgy,
         kap_mgycm2=kerma_mgy * width * height if kerma_mgy is not None else None,
         field_at_skin_cm=(width, height),

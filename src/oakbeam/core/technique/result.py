@@ -73,6 +73,7 @@ class Forecast:
     levels: examples of dose levels, to be replaced by the local ones, each to be held against the quantity it names; the
     most passed (or nearest to it) first.
     shown_index: what a console with a scale of its own will show; None where it shows ei.
+    dose_estimated: the room's output was never read, so that its dose figures are those of a usual tube.
     model_di: what the physics model alone expects at these stations, for comparison; None where it has no answer.
     """
 
@@ -99,6 +100,7 @@ class Forecast:
     cnr: float | None = None
     unsharpness_mm: float | None = None
     shown_index: ShownIndex | None = None
+    dose_estimated: bool = False
 
     def dose(self, quantity: Quantity) -> float | None:
         """The figure that a level of that quantity is held against, in the level's unit."""
