@@ -104,24 +104,24 @@ def test_a_reader_that_has_enough_is_no_traceback(installed, tmp_path):
     assert done.stderr == ""
 
 
-def test_the_first_password_goes_to_its_owners_file_and_not_to_the_log(installed, tmp_path):
+def test_the_setup_code_goes_to_its_owners_file_and_not_to_the_log(installed, tmp_path):
     with closing(socket.socket()) as probe:
         probe.bind(("127.0.0.1", 0))
         port = probe.getsockname()[1]
     command = [sys.executable, "-m", "oakbeam.cli", "--data", "own", "serve", "--new", "--port", str(port)]
     server = subprocess.Popen(command, cwd=tmp_path, env=installed, stdout=subprocess.PIPE, stderr=subprocess.STDOUT)
-    kept = tmp_path / "own" / "first-password.txt"
+    kept = tmp_path / "own" / "setup-code.txt"
     try:
         for _ in range(300):
             if kept.is_file() and kept.read_text().endswith("\n"):
                 break
             time.sleep(0.1)
-        password = kept.read_text().strip()
-        assert len(password) >= 16
+        code = kept.read_text().strip()
+        assert len(code) >= 20
         assert stat.S_IMODE(kept.stat().st_mode) == 0o600
         assert stat.S_IMODE((tmp_path / "own" / "oakbeam.db").stat().st_mode) == 0o600
     finally:
         server.terminate()
         said = server.communicate(timeout=20)[0].decode()
-    assert "first-password.txt" in said
-    assert password not in said
+    assert "setup-code.txt" in said
+    assert code not in said

@@ -100,6 +100,7 @@ RULES: Mapping[str, Rule] = {
     "POST /api/rooms/{room_id}/build": CHART,
     "PUT /api/rooms/{room_id}/used-projections": CHART,
     "POST /api/rooms/{room_id}/adapt": CHART,
+    "POST /api/rooms/{room_id}/draft-from-model": CHART,
     "POST /api/charts/{chart_id}/adjust": CHART,
     "POST /api/charts/{chart_id}/cells": CHART,
     "POST /api/charts/{chart_id}/level": CHART,
@@ -133,6 +134,7 @@ RULES: Mapping[str, Rule] = {
     "POST /api/comments/{comment_id}/resolve": CHART,
     # rooms and the department
     "POST /api/rooms": ROOM,
+    "POST /api/rooms/import": ROOM,
     "PUT /api/rooms/{room_id}": ROOM,
     "POST /api/rooms/{room_id}/calibration": ROOM,
     "POST /api/rooms/{room_id}/programs": CHART,
@@ -142,6 +144,10 @@ RULES: Mapping[str, Rule] = {
     "PUT /api/checks": DEPARTMENT,
     "GET /api/agreement": ANYONE,
     "PUT /api/agreement": PEOPLE,
+    "GET /api/setup": ANYONE,
+    "POST /api/setup": ANYONE,
+    "PUT /api/department": DEPARTMENT,
+    "GET /api/room-templates": ANYONE,
     # people
     "GET /api/session": ANYONE,
     "POST /api/session": ANYONE,
@@ -170,6 +176,7 @@ BODIES: Mapping[str, int] = {
     "POST /api/rooms/{room_id}/calibration": 256 * KB,
     "POST /api/rooms/{room_id}/calibration/fit": 256 * KB,
     "PUT /api/rooms/{room_id}": 256 * KB,
+    "POST /api/rooms/import": 256 * KB,
     "PUT /api/catalogue/local/{kind}/{entry_id}": 256 * KB,
 }
 """The most bytes of a body, where an operation takes more than USUAL_BODY."""

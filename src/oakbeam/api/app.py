@@ -34,6 +34,7 @@ from oakbeam.api import (
     rooms,
     run_sheets,
     service,
+    setup,
     targets,
     technique_path,
     techniques,
@@ -50,6 +51,7 @@ SECURITY_HEADERS = {
 }
 RESOURCES = (
     people,
+    setup,
     charts,
     lines,
     chart_check,

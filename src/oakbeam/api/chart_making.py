@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterable, Mapping
+from contextlib import suppress
 from typing import Annotated, Literal
 
 from fastapi import APIRouter, Query
@@ -10,12 +11,28 @@ from pydantic import BaseModel, Field, StringConstraints
 
 from oakbeam.api import problems
 from oakbeam.api.access import Actor, StoreHere
+from oakbeam.api.charts import ChartOut, chart_out
 from oakbeam.api.lines import LineIn, line_of
 from oakbeam.api.technique_request import room_of
-from oakbeam.api.types import Ei, GridRatio, Id, Key, Kvp, Length, Mas, Number, RequestBody, ShownIndexIn, Sid, ThicknessCm
+from oakbeam.api.types import (
+    Ei,
+    GridRatio,
+    Id,
+    Key,
+    Kvp,
+    Length,
+    Mas,
+    Name,
+    Number,
+    RequestBody,
+    ShownIndexIn,
+    Sid,
+    ThicknessCm,
+)
 from oakbeam.catalogue import Catalogue
 from oakbeam.core.chart_making import adapt, compare, from_test_exposures, systems
 from oakbeam.core.chart_making.bulk_edit import Adjust, Cell, CellValue, adjusted, with_cell
+from oakbeam.core.chart_making.from_model import drafted_lines
 from oakbeam.core.chart_making.systems import SystemView, TechniqueSystem
 from oakbeam.core.charts import links
 from oakbeam.core.charts.line import (
@@ -161,6 +178,14 @@ class BuiltOut(BaseModel):
     left_out: tuple[str, ...]
     suspects: tuple[from_test_exposures.Suspect, ...]
     curve: tuple[from_test_exposures.ExpectedShare, ...]
+
+
+class FromModelIn(RequestBody):
+    """A whole chart as the physics model would have it: for which projections (None: all that the room can serve)."""
+
+    name: Name
+    projections: Annotated[list[Key], Field(max_length=500)] | None = None
+    system: TechniqueSystem = "levelled"
 
 
 class AdaptIn(RequestBody):
@@ -317,6 +342,21 @@ def tick_used(store: Store, room_id: str, asked: UsedProjections, actor: str) ->
     return UsedProjections(projections=list(local.tick(store, room.id, named, actor)))
 
 
+def draft_from_model(store: Store, room_id: str, asked: FromModelIn, actor: str) -> Chart:
+    """A draft of a room's chart from the physics model alone; a line that cannot be written in the system stays levelled."""
+    room, known = room_of(store, room_id), local.catalogue_of(store)
+    wanted = known.projections.values() if asked.projections is None else map(known.projection, asked.projections)
+    lines = []
+    for line in drafted_lines(wanted, room):
+        if asked.system != "levelled":
+            with suppress(Refusal):
+                line = systems.in_system(line, room, known.projection(line.projection), asked.system)
+        lines.append(line)
+    if not lines:
+        raise Refusal("No line", "The room serves none of these projections.", None, "projections")
+    return charts.add_draft(store, room.id, asked.name, actor, tuple(lines))
+
+
 def adapt_chart(store: Store, room_id: str, asked: AdaptIn) -> list[AdaptedOut]:
     """A chart carried to a room."""
     chart, source, known = chart_with_room(store, asked.chart)
@@ -365,6 +405,12 @@ def get_comparison(store: StoreHere, chart_id: Id, other_id: Id) -> list[Compare
 def post_difference(store: StoreHere, chart_id: Id, asked: OtherLines) -> list[ComparedOut]:
     """What other lines would add to a chart or change in it, before they go into it as changes. Nothing is kept."""
     return difference(store, chart_id, asked)
+
+
+@router.post("/rooms/{room_id}/draft-from-model", status_code=201)
+def post_draft_from_model(store: StoreHere, who: Actor, room_id: str, asked: FromModelIn) -> ChartOut:
+    """A draft of a room's chart from the physics model alone: every line is a starting point that no image stands behind."""
+    return chart_out(draft_from_model(store, room_id, asked, who))
 
 
 @router.post("/rooms/{room_id}/build")

@@ -20,12 +20,13 @@ from oakbeam.core.errors import Refusal, named
 from oakbeam.formats.chart_csv import BadFile
 from oakbeam.store import Busy, Conflict, NotFound
 from oakbeam.store.charts import Stale
-from oakbeam.store.people import TooManyAttempts, WrongPassword
+from oakbeam.store.people import TooManyAttempts, WrongPassword, WrongSetupCode
 
 STATUS: Mapping[type[Refusal], int] = {
     Conflict: 409,
     NotSignedIn: 401,
     WrongPassword: 401,
+    WrongSetupCode: 403,
     NotYourRole: 403,
     Forged: 403,
     ChangePasswordFirst: 403,

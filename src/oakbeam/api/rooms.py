@@ -18,8 +18,9 @@ from oakbeam.core.charts.line import ChartLine, Status
 from oakbeam.core.charts.validation import check_serves
 from oakbeam.core.equipment import calibration
 from oakbeam.core.equipment.room import Room
+from oakbeam.core.equipment.templates import RoomTemplate, room_templates
 from oakbeam.core.equipment.validation import check_room
-from oakbeam.core.errors import Refusal
+from oakbeam.core.errors import Refusal, unknown
 from oakbeam.store import Store, charts, history, local, rooms
 from oakbeam.store.database import now
 
@@ -29,10 +30,11 @@ Revision = Annotated[int, Field(ge=1)]
 
 
 class NewRoom(RequestBody):
-    """A new room with the equipment of another, to be changed from there."""
+    """A new room with the equipment of another room or of a template, to be changed from there."""
 
     name: Name
-    like: Key
+    like: Key | None = None
+    template: Key | None = None
 
 
 class OutputReadingIn(RequestBody):
@@ -87,14 +89,34 @@ class FitOut(BaseModel):
 
 
 def add(store: Store, asked: NewRoom, actor: str) -> Room:
+    """A new room like another or as a template."""
+    return _added(store, asked.name, _base(store, asked), asked.like or asked.template or "", actor)
+
+
+def take_in(store: Store, asked: Room, actor: str) -> Room:
+    """A new room as a file describes it."""
+    return _added(store, asked.name.strip(), asked, "a file", actor)
+
+
+def _added(store: Store, name: str, base: Room, like: str, actor: str) -> Room:
     """A new room; its id is made from its name."""
-    base = rooms.get(store, asked.like)
-    room_id = re.sub(r"[^a-z0-9]+", "-", asked.name.lower()).strip("-")[:60]
+    room_id = re.sub(r"[^a-z0-9]+", "-", name.lower()).strip("-")[:60]
     if not room_id or any(room.id == room_id for room in rooms.all_rooms(store)):
-        raise Refusal("Name in use", f"'{asked.name[:40]}' is taken, or has no letters.", None, "name")
+        raise Refusal("Name in use", f"'{name[:40]}' is taken, or has no letters.", None, "name")
     # A new room starts with the physics model; which method rules is then its own choice.
-    made = replace(base, id=room_id, name=asked.name, calibration=None, school="model")
-    return rooms.save(store, check_room(made), actor, {"like": base.id})
+    made = replace(base, id=room_id, name=name, calibration=None, school="model", revision=1)
+    return rooms.save(store, check_room(made), actor, {"like": like})
+
+
+def _base(store: Store, asked: NewRoom) -> Room:
+    if (asked.like is None) == (asked.template is None):
+        raise Refusal("One room to start from", "Name a room or a template: one of them.", None, "like")
+    if asked.like is not None:
+        return rooms.get(store, asked.like)
+    known = room_templates()
+    if (found := known.get(str(asked.template))) is None:
+        raise unknown("template", str(asked.template), list(known))
+    return found.room
 
 
 def change(store: Store, room_id: str, room: Room, actor: str) -> Room:
@@ -171,6 +193,12 @@ def _check_charts(store: Store, room: Room) -> None:
     check_serves(room, lines)
 
 
+@router.get("/room-templates", tags=["rooms"])
+def list_room_templates() -> list[RoomTemplate]:
+    """Rooms to start from, with the equipment such rooms usually have."""
+    return list(room_templates().values())
+
+
 @router.get("/rooms", tags=["rooms"])
 def list_rooms(store: StoreHere) -> list[Room]:
     """Every room with its equipment."""
@@ -185,8 +213,15 @@ def get_room(store: StoreHere, room_id: str) -> Room:
 
 @router.post("/rooms", status_code=201, tags=["rooms"])
 def new_room(store: StoreHere, who: Actor, asked: NewRoom) -> Room:
-    """A new room with the equipment of another."""
+    """A new room with the equipment of another or of a template."""
     return add(store, asked, who)
+
+
+@router.post("/rooms/import", status_code=201, tags=["rooms"])
+def import_room(store: StoreHere, who: Actor, asked: Room) -> Room:
+    """A new room from a file, as `GET /rooms/{room_id}` writes it. Its id is made from its name; its calibration stays
+    behind, since what was accepted elsewhere was not accepted here."""
+    return take_in(store, asked, who)
 
 
 @router.put("/rooms/{room_id}", tags=["rooms"])

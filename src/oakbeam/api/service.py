@@ -14,7 +14,8 @@ from oakbeam.api.access import StoreHere
 from oakbeam.api.catalogue import Choices, ExamOut, ProjectionOut, exams, list_choices, projections
 from oakbeam.api.people import SessionOut, WhoIsHere, session_out
 from oakbeam.core.equipment.room import Room
-from oakbeam.store import NotFound, Store, charts, local, rooms
+from oakbeam.store import NotFound, Store, charts, department, local, rooms
+from oakbeam.store.department import Department
 
 router = APIRouter(prefix="/api", responses=problems.RESPONSES, tags=["service"])
 
@@ -27,7 +28,8 @@ class Health(BaseModel):
 
 
 class Start(BaseModel):
-    """What every view begins with, in one answer. charted: the projections that each room's approved chart has lines for."""
+    """What every view begins with, in one answer. charted: the projections that each room's approved chart has lines for.
+    demo: an invented clinic, whose accounts have a published password."""
 
     rooms: list[Room]
     projections: list[ProjectionOut]
@@ -35,6 +37,8 @@ class Start(BaseModel):
     choices: Choices
     charted: dict[str, list[str]]
     session: SessionOut
+    department: Department
+    demo: bool
 
 
 def start(store: Store, choices: Choices, session: SessionOut) -> Start:
@@ -52,6 +56,8 @@ def start(store: Store, choices: Choices, session: SessionOut) -> Start:
         choices=choices,
         charted=charted,
         session=session,
+        department=department.read(store),
+        demo=local.offered_accounts(store) is not None,
     )
 
 

@@ -33,7 +33,7 @@ from oakbeam.formats import chart_csv, chart_json
 from oakbeam.store import NoDatabase, NotFound, Store, charts, database, local, people
 
 DATABASE = "oakbeam.db"
-FIRST_PASSWORD = "first-password.txt"
+SETUP_CODE = "setup-code.txt"
 LOOPBACK = ("127.0.0.1", "localhost", "[::1]", "::1")
 
 
@@ -141,12 +141,12 @@ def _serve(given: argparse.Namespace) -> int:
     from oakbeam.api.app import build
 
     store = _store(given, new=given.new)
-    if (password := people.first_admin(store)) is not None:
-        kept = given.data / FIRST_PASSWORD
-        kept.unlink(missing_ok=True)
+    kept = given.data / SETUP_CODE
+    kept.unlink(missing_ok=True)
+    if (code := people.new_setup_code(store)) is not None:
         with os.fdopen(os.open(kept, os.O_CREAT | os.O_EXCL | os.O_WRONLY, 0o600), "w") as file:
-            file.write(password + "\n")
-        print(f"Nobody could sign in yet: 'admin' now can, with the password in {kept}; then delete that file.", flush=True)
+            file.write(code + "\n")
+        print(f"Not set up yet: open /setup and give the code in {kept}.", flush=True)
     here = given.host in LOOPBACK
     app = build(store, interface(), given.allowed_hosts or (LOOPBACK if here else ()))
     # What is loaded now stays: keep the collector from walking it in the middle of a request.

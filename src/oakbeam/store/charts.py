@@ -13,7 +13,7 @@ from dataclasses import asdict, dataclass, replace
 from datetime import date
 from functools import partial
 
-from oakbeam.core.charts.line import Chart, ChartLine, Link
+from oakbeam.core.charts.line import Chart, ChartLine, Link, Status
 from oakbeam.core.charts.links import followed
 from oakbeam.core.charts.systems import Band, Banded, FixedKvp, Levelled, MasRule, Point, SystemName, VariableKvp
 from oakbeam.core.physics.rules_of_thumb import DEFAULT_GRID_TABLE, GridTable
@@ -98,6 +98,12 @@ def change_heading(store: Store, chart_id: int, actor: str, name: str, grid_tabl
         )
         audit(db, actor, "chart.heading", f"chart:{chart_id}", heading)
         return _get(db, chart_id)
+
+
+def count_by_status(store: Store) -> dict[Status, int]:
+    """How many versions of charts there are in each state that any is in."""
+    rows = store.db.execute("SELECT status, count(*) AS n FROM chart GROUP BY status ORDER BY status")
+    return {row["status"]: row["n"] for row in rows}
 
 
 def propose(store: Store, chart_id: int, actor: str, reasons: Mapping[str, str] | None = None) -> Chart:

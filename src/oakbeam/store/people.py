@@ -7,6 +7,7 @@ from __future__ import annotations
 
 import hashlib
 import json
+import re
 import secrets
 import sqlite3
 from collections.abc import Sequence
@@ -24,6 +25,10 @@ from oakbeam.store.database import Conflict, NotFound, Store, audit, now
 Role = Literal["technologist", "keeper", "physicist", "trainee", "admin"]
 ROLES: tuple[Role, ...] = get_args(Role)
 LEAST_PASSWORD, MOST_PASSWORD = 10, 200
+SETUP_CODE = "setup code"
+CODE_LETTERS = "abcdefghjkmnpqrstuvwxyz23456789"
+"""Letters and digits that are not taken for one another."""
+CODE_PARTS, CODE_PART = 4, 5
 GENERATED_BYTES = 12
 """Of randomness in a generated password."""
 SESSION_HOURS = 12
@@ -80,6 +85,13 @@ class WrongPassword(Refusal):
         super().__init__("Not signed in", "Name and password do not belong together.", None, "password")
 
 
+class WrongSetupCode(Refusal):
+    """The code is not that of the file on the server."""
+
+    def __init__(self) -> None:
+        super().__init__("Not the code", "This is not the code in the file on the server.", None, "code")
+
+
 def everybody(store: Store) -> list[Person]:
     """All people, by id."""
     return [_person(row) for row in store.db.execute("SELECT * FROM person ORDER BY id")]
@@ -101,29 +113,74 @@ def add(
     with store.change() as db:
         if db.execute("SELECT 1 FROM person WHERE id = ?", (person_id,)).fetchone():
             raise Conflict("Name in use", f"'{person_id}' is taken.")
-        db.execute(
-            "INSERT INTO person (id, name, roles, password_hash, created_at, must_change)"
-            " VALUES (:id, :name, :roles, :hash, :at, :must_change)",
-            {
-                "id": person_id,
-                "name": name,
-                "roles": json.dumps(roles),
-                "hash": _HASHER.hash(password),
-                "at": now(),
-                "must_change": must_change,
-            },
-        )
-        audit(db, actor, "person.add", f"person:{person_id}", {"name": name, "roles": list(roles)})
+        _insert(db, person_id, name, roles, password, actor, must_change)
     return get(store, person_id)
 
 
-def first_admin(store: Store) -> str | None:
-    """Where nobody may sign in yet, add `admin` with a generated password and return it; None otherwise."""
-    if store.db.execute("SELECT 1 FROM person LIMIT 1").fetchone():
+def _insert(
+    db: sqlite3.Connection,
+    person_id: str,
+    name: str,
+    roles: Sequence[Role],
+    password: str,
+    actor: str,
+    must_change: bool = False,
+) -> None:
+    db.execute(
+        "INSERT INTO person (id, name, roles, password_hash, created_at, must_change)"
+        " VALUES (:id, :name, :roles, :hash, :at, :must_change)",
+        {
+            "id": person_id,
+            "name": name,
+            "roles": json.dumps(roles),
+            "hash": _HASHER.hash(password),
+            "at": now(),
+            "must_change": must_change,
+        },
+    )
+    audit(db, actor, "person.add", f"person:{person_id}", {"name": name, "roles": list(roles)})
+
+
+def nobody_yet(store: Store) -> bool:
+    """Nobody may sign in: the department is still to be set up."""
+    return store.db.execute("SELECT 1 FROM person LIMIT 1").fetchone() is None
+
+
+def new_setup_code(store: Store) -> str | None:
+    """A code for whoever sets the department up, in the place of an earlier one; None where somebody may sign in already."""
+    if not nobody_yet(store):
         return None
-    password = secrets.token_urlsafe(GENERATED_BYTES)
-    add(store, "admin", "Admin", ["admin"], password, "first start", must_change=True)
-    return password
+    parts = ("".join(secrets.choice(CODE_LETTERS) for _ in range(CODE_PART)) for _ in range(CODE_PARTS))
+    code = "-".join(parts)
+    settings.save(store, SETUP_CODE, _HASHER.hash(_plain(code)), "first start")
+    return code
+
+
+def add_first(
+    store: Store, code: str, person_id: str, name: str, roles: Sequence[Role], password: str, address: str
+) -> Person:
+    """The first person, an admin, by the setup code. Conflict where somebody may sign in already; WrongSetupCode and
+    TooManyAttempts, both counted, for a wrong one."""
+    _check(person_id, name, roles, password)
+    if "admin" not in roles:
+        raise Refusal("An admin first", "The first person looks after the others: an admin.", ["admin"], "roles")
+    attempt = _count_attempt(store, SETUP_CODE, address)
+    try:
+        _HASHER.verify(settings.read(store, SETUP_CODE) or _NOBODY, _plain(code))
+    except (VerificationError, InvalidHashError):
+        raise WrongSetupCode from None
+    with store.change() as db:
+        if db.execute("SELECT 1 FROM person LIMIT 1").fetchone():
+            raise Conflict("Set up already", "Somebody may sign in already: they add the others.")
+        _insert(db, person_id, name, roles, password, "first start")
+        db.execute("DELETE FROM setting WHERE key = ?", (SETUP_CODE,))
+        db.execute("UPDATE sign_in SET passed = 1 WHERE id = ?", (attempt,))
+    return get(store, person_id)
+
+
+def _plain(code: str) -> str:
+    """A code as it is compared: dashes, blanks and case are how people write it."""
+    return re.sub(r"[\s-]", "", code).lower()[:MOST_PASSWORD]
 
 
 def reset(store: Store, person_id: str, actor: str) -> str:
@@ -183,13 +240,7 @@ def sign_in(store: Store, person_id: str, password: str, address: str) -> tuple[
     The token is new at each sign-in, so that one planted before it is worth nothing. The attempt is counted as failed before
     the password is looked at, so that many at once do not slip past the count.
     """
-    with store.change() as db:
-        _wait_enough(db, person_id, address)
-        db.execute("DELETE FROM sign_in WHERE at < ?", (_ago(days=KEPT_DAYS),))
-        attempt = db.execute(
-            "INSERT INTO sign_in (at, person, address, passed) VALUES (?, ?, ?, 0) RETURNING id",
-            (now(), person_id[:40], address[:60]),
-        ).fetchone()["id"]
+    attempt = _count_attempt(store, person_id, address)
     row = store.db.execute("SELECT * FROM person WHERE id = ? AND active = 1", (person_id,)).fetchone()
     try:
         _HASHER.verify(row["password_hash"] if row else _NOBODY, password[:MOST_PASSWORD])
@@ -209,6 +260,18 @@ def sign_in(store: Store, person_id: str, password: str, address: str) -> tuple[
     session = session_of(store, token)
     assert session is not None
     return token, session
+
+
+def _count_attempt(store: Store, name: str, address: str) -> int:
+    """Count an attempt of a name from an address as failed, until it passed; TooManyAttempts where it has to wait."""
+    with store.change() as db:
+        _wait_enough(db, name, address)
+        db.execute("DELETE FROM sign_in WHERE at < ?", (_ago(days=KEPT_DAYS),))
+        counted = db.execute(
+            "INSERT INTO sign_in (at, person, address, passed) VALUES (?, ?, ?, 0) RETURNING id",
+            (now(), name[:40], address[:60]),
+        ).fetchone()
+    return int(counted["id"])
 
 
 def session_of(store: Store, token: str) -> Session | None:

@@ -351,7 +351,7 @@ export const useResolve = () =>
   );
 
 /** Sign in or out: what every view knows of who is here follows at once. */
-function useSessionChange<In = void>(change: (given: In) => Promise<Session>) {
+export function useSessionChange<In = void>(change: (given: In) => Promise<Session>, touches: string[] = []) {
   const queries = useQueryClient();
   return useChange(async (given: In) => {
     const session = await change(given);
@@ -359,7 +359,7 @@ function useSessionChange<In = void>(change: (given: In) => Promise<Session>) {
     carry(session.token ?? null);
     queries.setQueryData(["start"], (start: Schemas["Start"] | undefined) => start && { ...start, session });
     return session;
-  }, []);
+  }, touches);
 }
 
 export const useSignIn = () =>
@@ -382,13 +382,16 @@ export const usePeople = (wanted: boolean) =>
   });
 
 export const useAddPerson = () =>
-  useChange((body: Schemas["NewPerson"]) => unwrap<Person>(client.POST("/api/people", { body })), ["people"]);
+  useChange(
+    (body: Schemas["NewPerson"]) => unwrap<Person>(client.POST("/api/people", { body })),
+    ["people", "setup"],
+  );
 
 export const useChangePerson = () =>
   useChange(
     ({ id, body }: { id: string; body: Schemas["PersonIn"] }) =>
       unwrap<Person>(client.PUT("/api/people/{person_id}", { params: { path: { person_id: id } }, body })),
-    ["people"],
+    ["people", "setup"],
   );
 
 export const useAgreement = () =>
@@ -400,5 +403,5 @@ export const useAgreement = () =>
 export const useAgree = () =>
   useChange(
     (body: Schemas["Agreement"]) => unwrap<Schemas["Agreement"]>(client.PUT("/api/agreement", { body })),
-    ["agreement"],
+    ["agreement", "setup"],
   );

@@ -89,6 +89,8 @@ const partOf = {
   choices: (start: Start): Choices => start.choices,
   charted: (start: Start): Record<string, string[]> => start.charted,
   session: (start: Start): Session => start.session,
+  department: (start: Start): Schemas["Department"] => start.department,
+  demo: (start: Start): boolean => start.demo,
 };
 
 export const useRooms = () => useStart(partOf.rooms);
@@ -100,6 +102,10 @@ export const useCharted = () => useStart(partOf.charted);
 
 /** Who is signed in, and what a demo offers. */
 export const useSession = () => useStart(partOf.session);
+
+/** What the department is called and starts with; whether all of it is the invented clinic. */
+export const useDepartment = () => useStart(partOf.department);
+export const useDemo = () => useStart(partOf.demo);
 
 const LOOK_EVERY_MS = 20_000;
 
@@ -333,7 +339,7 @@ export function useChange<In, Out>(change: (given: In) => Promise<Out>, touches:
   });
 }
 
-export const CHARTS = ["start", "charts", "tables", "technique", "what-if", "ways", "bench"];
+export const CHARTS = ["start", "setup", "charts", "tables", "technique", "what-if", "ways", "bench"];
 const ROOMS = ["room-history", ...CHARTS];
 const CATALOGUE = ["start", "local", "page", "technique", "run-sheet", "search"];
 const LOG = ["exposures", "trend", "technique"];

@@ -120,6 +120,50 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/setup": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Get Setup
+         * @description How far the department is on the way from an empty server to the first technique, and what is missing.
+         */
+        get: operations["get_setup_api_setup_get"];
+        put?: never;
+        /**
+         * Post Setup
+         * @description The first person, who is signed in at once. Only while nobody may sign in, and with the server's code.
+         */
+        post: operations["post_setup_api_setup_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/department": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /**
+         * Put Department
+         * @description The department's name, unit and technique system.
+         */
+        put: operations["put_department_api_department_put"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/charts": {
         parameters: {
             query?: never;
@@ -625,6 +669,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/rooms/{room_id}/draft-from-model": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Post Draft From Model
+         * @description A draft of a room's chart from the physics model alone: every line is a starting point that no image stands behind.
+         */
+        post: operations["post_draft_from_model_api_rooms__room_id__draft_from_model_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/rooms/{room_id}/build": {
         parameters: {
             query?: never;
@@ -1103,6 +1167,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/room-templates": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * List Room Templates
+         * @description Rooms to start from, with the equipment such rooms usually have.
+         */
+        get: operations["list_room_templates_api_room_templates_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/rooms": {
         parameters: {
             query?: never;
@@ -1118,7 +1202,7 @@ export interface paths {
         put?: never;
         /**
          * New Room
-         * @description A new room with the equipment of another.
+         * @description A new room with the equipment of another or of a template.
          */
         post: operations["new_room_api_rooms_post"];
         delete?: never;
@@ -1145,6 +1229,27 @@ export interface paths {
          */
         put: operations["change_room_api_rooms__room_id__put"];
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/rooms/import": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Import Room
+         * @description A new room from a file, as `GET /rooms/{room_id}` writes it. Its id is made from its name; its calibration stays
+         *     behind, since what was accepted elsewhere was not accepted here.
+         */
+        post: operations["import_room_api_rooms_import_post"];
         delete?: never;
         options?: never;
         head?: never;
@@ -2917,6 +3022,26 @@ export interface components {
             focal_spot: "small" | "large";
         };
         /**
+         * Department
+         * @description What the department is called, and what new consoles and new charts start with; a console may still take another unit,
+         *     a line another system. system None: nobody chose one.
+         */
+        Department: {
+            /**
+             * Name
+             * @default
+             */
+            name: string;
+            /**
+             * Length Unit
+             * @default cm
+             * @enum {string}
+             */
+            length_unit: "cm" | "in";
+            /** System */
+            system?: ("fixed_kvp" | "variable_kvp" | "high_kvp" | "banded" | "levelled" | "aec") | null;
+        };
+        /**
          * DigitNote
          * @description How a view is done for one digit, or for all. turned: which way the hand or foot turns for it, where that is its own.
          *     do: what else the hands do. off_cm: how far it stays off the receptor. field_cm: its field, where not the view's.
@@ -3435,6 +3560,22 @@ export interface components {
             proposal: components["schemas"]["ChartLine"] | null;
         };
         /**
+         * FirstPerson
+         * @description Who sets the department up, by the code in the file that the server wrote.
+         */
+        FirstPerson: {
+            /** Code */
+            code: string;
+            /** Id */
+            id: string;
+            /** Name */
+            name: string;
+            /** Roles */
+            roles: ("technologist" | "keeper" | "physicist" | "trainee" | "admin")[];
+            /** Password */
+            password: string;
+        };
+        /**
          * FitOut
          * @description What readings say and what accepting them would change in the room's approved chart. Nothing is kept.
          */
@@ -3507,6 +3648,7 @@ export interface components {
          *     levels: examples of dose levels, to be replaced by the local ones, each to be held against the quantity it names; the
          *     most passed (or nearest to it) first.
          *     shown_index: what a console with a scale of its own will show; None where it shows ei.
+         *     dose_estimated: the room's output was never read, so that its dose figures are those of a usual tube.
          *     model_di: what the physics model alone expects at these stations, for comparison; None where it has no answer.
          */
         Forecast: {
@@ -3564,6 +3706,27 @@ export interface components {
             /** Unsharpness Mm */
             unsharpness_mm?: number | null;
             shown_index?: components["schemas"]["ShownIndex"] | null;
+            /**
+             * Dose Estimated
+             * @default false
+             */
+            dose_estimated: boolean;
+        };
+        /**
+         * FromModelIn
+         * @description A whole chart as the physics model would have it: for which projections (None: all that the room can serve).
+         */
+        FromModelIn: {
+            /** Name */
+            name: string;
+            /** Projections */
+            projections?: string[] | null;
+            /**
+             * System
+             * @default levelled
+             * @enum {string}
+             */
+            system: "fixed_kvp" | "variable_kvp" | "high_kvp" | "banded" | "levelled" | "aec";
         };
         /**
          * Generator
@@ -4263,13 +4426,15 @@ export interface components {
         };
         /**
          * NewRoom
-         * @description A new room with the equipment of another, to be changed from there.
+         * @description A new room with the equipment of another room or of a template, to be changed from there.
          */
         NewRoom: {
             /** Name */
             name: string;
             /** Like */
-            like: string;
+            like?: string | null;
+            /** Template */
+            template?: string | null;
         };
         /**
          * News
@@ -5228,7 +5393,8 @@ export interface components {
          * Room
          * @description A room and its equipment. outputs: at least two points, kVp rising. school: the method it calculates by.
          *     aec None: the room has none. filters: those that can be selected, besides none. revision grows with each change.
-         *     length_unit: what stands on its machine.
+         *     length_unit: what stands on its machine. typical_output: nobody read the outputs, they are those of usual tubes; dose
+         *     figures are then estimates.
          */
         Room: {
             /** Id */
@@ -5293,6 +5459,24 @@ export interface components {
              * @enum {string}
              */
             length_unit: "cm" | "in";
+            /**
+             * Typical Output
+             * @default false
+             */
+            typical_output: boolean;
+        };
+        /**
+         * RoomTemplate
+         * @description A room to start from. says: which rooms it is for.
+         */
+        RoomTemplate: {
+            /** Id */
+            id: string;
+            /** Name */
+            name: string;
+            /** Says */
+            says: string;
+            room: components["schemas"]["Room"];
         };
         /**
          * Row
@@ -5443,6 +5627,20 @@ export interface components {
             must_change: boolean;
         };
         /**
+         * Setup
+         * @description How far the department is. open: nobody may sign in yet, and the code sets up the first person. ready: the Desk has an
+         *     approved chart to work by.
+         */
+        Setup: {
+            /** Open */
+            open: boolean;
+            /** Ready */
+            ready: boolean;
+            department: components["schemas"]["Department"];
+            /** Steps */
+            steps: components["schemas"]["SetupStep"][];
+        };
+        /**
          * SetupRequest
          * @description What differs from the chart line; leave out what does not.
          */
@@ -5513,6 +5711,24 @@ export interface components {
              * @description set by hand; left out: by detail and motion
              */
             focal_spot?: ("small" | "large") | null;
+        };
+        /**
+         * SetupStep
+         * @description One step. done: nothing is missing; says: what is there, or what is missing. needed: without it the Desk has no
+         *     number; the others can wait.
+         */
+        SetupStep: {
+            /**
+             * Name
+             * @enum {string}
+             */
+            name: "administrator" | "department" | "people" | "room" | "readings" | "chart" | "approval" | "desk";
+            /** Done */
+            done: boolean;
+            /** Needed */
+            needed: boolean;
+            /** Says */
+            says: string;
         };
         /**
          * SheetSeen
@@ -5646,6 +5862,7 @@ export interface components {
         /**
          * Start
          * @description What every view begins with, in one answer. charted: the projections that each room's approved chart has lines for.
+         *     demo: an invented clinic, whose accounts have a published password.
          */
         Start: {
             /** Rooms */
@@ -5660,6 +5877,9 @@ export interface components {
                 [key: string]: string[];
             };
             session: components["schemas"]["SessionOut"];
+            department: components["schemas"]["Department"];
+            /** Demo */
+            demo: boolean;
         };
         /**
          * Step
@@ -7156,6 +7376,236 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Agreement"];
+                };
+            };
+            /** @description Nobody is signed in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not for this role, or not from here */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description There is no such thing */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The present state does not allow it */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Refused; says what is allowed */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Too many attempts; wait */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    get_setup_api_setup_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Setup"];
+                };
+            };
+            /** @description Nobody is signed in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not for this role, or not from here */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description There is no such thing */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The present state does not allow it */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Refused; says what is allowed */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Too many attempts; wait */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    post_setup_api_setup_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["FirstPerson"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SessionOut"];
+                };
+            };
+            /** @description Nobody is signed in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not for this role, or not from here */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description There is no such thing */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The present state does not allow it */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Refused; says what is allowed */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Too many attempts; wait */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    put_department_api_department_put: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Department"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Department"];
                 };
             };
             /** @description Nobody is signed in */
@@ -9282,6 +9732,77 @@ export interface operations {
             };
         };
     };
+    post_draft_from_model_api_rooms__room_id__draft_from_model_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                room_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["FromModelIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ChartOut"];
+                };
+            };
+            /** @description Nobody is signed in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not for this role, or not from here */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description There is no such thing */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The present state does not allow it */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Refused; says what is allowed */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     post_build_api_rooms__room_id__build_post: {
         parameters: {
             query?: never;
@@ -11157,6 +11678,71 @@ export interface operations {
             };
         };
     };
+    list_room_templates_api_room_templates_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RoomTemplate"][];
+                };
+            };
+            /** @description Nobody is signed in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not for this role, or not from here */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description There is no such thing */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The present state does not allow it */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Refused; says what is allowed */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     list_rooms_api_rooms_get: {
         parameters: {
             query?: never;
@@ -11375,6 +11961,75 @@ export interface operations {
         responses: {
             /** @description Successful Response */
             200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Room"];
+                };
+            };
+            /** @description Nobody is signed in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not for this role, or not from here */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description There is no such thing */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The present state does not allow it */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Refused; says what is allowed */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    import_room_api_rooms_import_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Room"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            201: {
                 headers: {
                     [name: string]: unknown;
                 };

@@ -1,5 +1,5 @@
 import { lazy, Suspense, useEffect } from "react";
-import { Navigate, Route, Routes, useLocation } from "react-router";
+import { Link, Navigate, Route, Routes, useLocation } from "react-router";
 
 import { useRooms } from "../api/queries";
 import { DeskPage } from "../desk/DeskPage";
@@ -13,6 +13,25 @@ const RoomsPage = lazy(() => import("../rooms/RoomsPage").then((m) => ({ default
 const GuidePage = lazy(() => import("../guide/GuidePage").then((m) => ({ default: m.GuidePage })));
 const SignInPage = lazy(() => import("../people/SignInPage").then((m) => ({ default: m.SignInPage })));
 const LogPage = lazy(() => import("../log/LogPage").then((m) => ({ default: m.LogPage })));
+
+const SetupPage = lazy(() => import("../setup/SetupPage").then((m) => ({ default: m.SetupPage })));
+
+/** The views that show nothing without a room. */
+const OF_A_ROOM = ["/desk", "/charts", "/rooms", "/log"];
+
+function NoRoom() {
+  return (
+    <div className="p-6">
+      <Empty title="No room yet">
+        Techniques belong to a room.{" "}
+        <Link className="inline-flex min-h-touch items-center font-semibold text-ink underline" to="/setup">
+          Set the department up
+        </Link>
+        . The Guide works without one.
+      </Empty>
+    </div>
+  );
+}
 
 export function App() {
   const rooms = useRooms();
@@ -33,13 +52,6 @@ export function App() {
         <div className="p-6">
           <Waiting what="the rooms" />
         </div>
-      ) : !room && pathname !== "/sign-in" ? (
-        <div className="p-6">
-          <Empty title="No room yet">
-            Oakbeam needs a room before it can answer. Fill an empty database with the demo clinic:{" "}
-            <code className="text-ink">oakbeam seed</code>.
-          </Empty>
-        </div>
       ) : (
         // A view of its own boundary: while the next one is fetched the last is gone, and nothing in it can be clicked.
         <Suspense
@@ -51,15 +63,18 @@ export function App() {
           }
         >
           <Routes>
-            <Route path="/" element={<Navigate to="/desk" replace />} />
-            {room && (
+            <Route path="/" element={<Navigate to={room ? "/desk" : "/setup"} replace />} />
+            <Route path="/setup" element={<SetupPage />} />
+            <Route path="/guide/:id?" element={<GuidePage room={room} />} />
+            {room ? (
               <>
                 <Route path="/desk" element={<DeskPage key={room.id} room={room} />} />
                 <Route path="/charts" element={<ChartsPage key={room.id} room={room} />} />
                 <Route path="/rooms" element={<RoomsPage key={room.id} room={room} />} />
-                <Route path="/guide/:id?" element={<GuidePage room={room} />} />
                 <Route path="/log" element={<LogPage key={room.id} room={room} />} />
               </>
+            ) : (
+              OF_A_ROOM.map((path) => <Route key={path} path={path} element={<NoRoom />} />)
             )}
             <Route path="/sign-in" element={<SignInPage />} />
             <Route

@@ -1,7 +1,7 @@
 import { type ReactNode, useCallback, useState } from "react";
 import { Link, NavLink, useLocation, useNavigate } from "react-router";
 
-import { type Room, useIdleEnd, useSession } from "../api/queries";
+import { type Room, useDemo, useIdleEnd, useSession } from "../api/queries";
 import { useChooseRoom } from "../ui/address";
 import { Key } from "../ui/Button";
 import { prefer, usePreferences } from "../ui/preferences";
@@ -30,6 +30,7 @@ export function Shell({
   children: ReactNode;
 }) {
   const { theme, unit } = usePreferences();
+  const { data: demo } = useDemo();
   const [help, setHelp] = useState<HelpPage | null>(null);
   const allWords = useCallback(() => setHelp("words"), []);
   const navigate = useNavigate();
@@ -72,6 +73,14 @@ export function Shell({
             <path d="M4.5 13.5 H15.5 M6.7 8.7 H13.3" stroke="currentColor" strokeWidth="1.6" />
           </svg>
           <span className="hidden sm:inline">Oakbeam</span>
+          {demo && (
+            <span
+              className="rounded-xs border border-warn px-1.5 text-note font-normal text-warn"
+              title="An invented clinic: no number here is of a real room or patient"
+            >
+              Demo
+            </span>
+          )}
         </div>
         <nav
           aria-label="Views"

@@ -18,7 +18,7 @@ import { Department } from "./Department";
 import { HandRuler } from "./HandRuler";
 
 /** The Guide: every projection of the catalogue, as far as it bears on the exposure. */
-export function GuidePage({ room }: { room: Room }) {
+export function GuidePage({ room }: { room: Room | undefined }) {
   const { id } = useParams();
   const navigate = useNavigate();
   const projections = useProjections();
@@ -153,7 +153,7 @@ function Sheet({
   all,
 }: {
   id: string;
-  room: Room;
+  room: Room | undefined;
   exams: Exam[];
   choices: Choices | undefined;
   all: Projection[];
@@ -173,11 +173,14 @@ function Sheet({
       </div>
     );
   const words = choices?.words;
-  const supports = one.supports.filter((support) => room.supports.some((there) => there.id === support));
+  // Without a room every support of the view is told of, and the gap of none.
+  const supports = one.supports.filter(
+    (support) => !room || room.supports.some((there) => there.id === support),
+  );
   const windows = new Map(one.kvp_on.map(([support, window]) => [support as string, window as number[]]));
   const digits = one.digits.filter((digit) => digitWords(digit) !== "");
   const oid = supports.map((support) => {
-    const gap = room.supports.find((there) => there.id === support)?.gap_cm ?? 0;
+    const gap = room?.supports.find((there) => there.id === support)?.gap_cm ?? 0;
     return `${length(one.structure_cm + gap, unit)} (${SUPPORT[support]})`;
   });
   return (
@@ -247,17 +250,19 @@ function Sheet({
               ))}
             </ul>
           </Section>
-          <Section title={`Methods in ${room.name}, average adult`}>
-            <Methods
-              {...{ room, unit }}
-              request={{
-                room: room.id,
-                projection: one.id,
-                thickness_cm: one.thickness_cm.average,
-                ...NOTHING_SAID,
-              }}
-            />
-          </Section>
+          {room && (
+            <Section title={`Methods in ${room.name}, average adult`}>
+              <Methods
+                {...{ room, unit }}
+                request={{
+                  room: room.id,
+                  projection: one.id,
+                  thickness_cm: one.thickness_cm.average,
+                  ...NOTHING_SAID,
+                }}
+              />
+            </Section>
+          )}
         </div>
         <div>
           <Section title="Numbers">

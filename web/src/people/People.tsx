@@ -1,12 +1,13 @@
 import { useState } from "react";
 
-import { useAddPerson, useAgree, useAgreement, useChangePerson, usePeople } from "../api/bench";
+import { useAddPerson, useChangePerson, usePeople } from "../api/bench";
 import type { Person, Role } from "../api/queries";
 import { Button } from "../ui/Button";
 import { Refusal, Waiting } from "../ui/Notice";
-import { NumberField } from "../ui/NumberField";
 import { ROLE } from "../ui/words";
 import { Field } from "../ui/Field";
+import { Agreement } from "./Agreement";
+import { Tick } from "./Tick";
 
 const ROLES = Object.keys(ROLE) as Role[];
 
@@ -82,7 +83,7 @@ export function People({ me }: { me: string }) {
       </table>
       {change.isError && <Refusal error={change.error} className="mt-2" />}
       {adding ? (
-        <NewPerson onDone={() => setAdding(false)} />
+        <NewPerson onDone={() => setAdding(false)} onCancel={() => setAdding(false)} />
       ) : (
         <Button className="mt-3" onClick={() => setAdding(true)}>
           New person
@@ -93,30 +94,20 @@ export function People({ me }: { me: string }) {
   );
 }
 
-function Tick({ label, on, onChange }: { label: string; on: boolean; onChange: () => void }) {
-  return (
-    <button
-      type="button"
-      role="checkbox"
-      aria-checked={on}
-      aria-label={label}
-      className="inline-flex h-10 w-10 items-center justify-center rounded-sm hover:bg-raised"
-      onClick={onChange}
-    >
-      <span
-        aria-hidden
-        className={`flex h-5 w-5 items-center justify-center rounded-xs border ${on ? "border-ink text-ink" : "border-rule-strong"}`}
-      >
-        {on ? "✓" : ""}
-      </span>
-    </button>
-  );
-}
-
-function NewPerson({ onDone }: { onDone: () => void }) {
+/** A person who may sign in, with a first password that they are told. */
+export function NewPerson({
+  usual = ["technologist"],
+  onDone,
+  onCancel,
+}: {
+  usual?: Role[];
+  onDone?: () => void;
+  onCancel?: () => void;
+}) {
   const add = useAddPerson();
   const [given, setGiven] = useState({ id: "", name: "", password: "" });
-  const [roles, setRoles] = useState<Role[]>(["technologist"]);
+  const [roles, setRoles] = useState<Role[]>(usual);
+  const missing = Object.values(given).some((text) => text.trim() === "");
   const put = (change: Partial<typeof given>) => setGiven({ ...given, ...change });
   return (
     <form
@@ -124,10 +115,10 @@ function NewPerson({ onDone }: { onDone: () => void }) {
       className="mt-3 max-w-2xl border-l-4 border-rule pl-4"
       onSubmit={(event) => {
         event.preventDefault();
-        add.mutate({ ...given, roles, active: true }, { onSuccess: onDone });
+        add.mutate({ ...given, roles, active: true }, { onSuccess: () => onDone?.() });
       }}
     >
-      <div className="grid grid-cols-3 gap-2">
+      <div className="grid grid-cols-[1fr_1fr_1.3fr] gap-2">
         <Field
           id="new-id"
           label="Short name to sign in with"
@@ -159,55 +150,16 @@ function NewPerson({ onDone }: { onDone: () => void }) {
         ))}
       </div>
       <div className="mt-2 flex gap-2">
-        <Button type="submit" tone="main" disabled={add.isPending || roles.length === 0}>
+        <Button type="submit" tone="main" disabled={missing || add.isPending || roles.length === 0}>
           Add
         </Button>
-        <Button tone="quiet" onClick={onDone}>
-          Cancel
-        </Button>
+        {onCancel && (
+          <Button tone="quiet" onClick={onCancel}>
+            Cancel
+          </Button>
+        )}
       </div>
       {add.isError && <Refusal error={add.error} className="mt-2" />}
     </form>
-  );
-}
-
-function Agreement() {
-  const agreement = useAgreement();
-  const agree = useAgree();
-  if (!agreement.data) return null;
-  const now = agreement.data;
-  const set = (changed: Partial<typeof now>) => agree.mutate({ ...now, ...changed });
-  return (
-    <div className="mt-6">
-      <h2 className="text-lead">What the department agreed on</h2>
-      <div className="mt-1 flex flex-wrap items-center gap-4">
-        <label className="flex items-center">
-          <Tick
-            label="A chart is approved by another person than its author"
-            on={now.another_approves}
-            onChange={() => set({ another_approves: !now.another_approves })}
-          />
-          A chart is approved by another person than its author
-        </label>
-        <label className="flex items-center">
-          <Tick
-            label="The log, comments and histories can be read without signing in"
-            on={now.open_records}
-            onChange={() => set({ open_records: !now.open_records })}
-          />
-          The log, comments and histories can be read without signing in
-        </label>
-        <NumberField
-          id="idle"
-          className="w-56"
-          label="A console signs out after"
-          unit="min"
-          digits={0}
-          value={now.idle_minutes}
-          onChange={(minutes) => minutes !== null && set({ idle_minutes: Math.round(minutes) })}
-        />
-      </div>
-      {agree.isError && <Refusal error={agree.error} className="mt-2" />}
-    </div>
   );
 }

@@ -1,4 +1,5 @@
 import { useState } from "react";
+import { Link } from "react-router";
 
 import { type Room, useChangeRoom, useMay, useNewRoom, useRooms } from "../api/queries";
 import { NotYours } from "../people/NotYours";
@@ -79,6 +80,12 @@ export function RoomsPage({ room }: { room: Room }) {
               Add room
             </Button>
             {add.isError && <Refusal error={add.error} />}
+            <Link
+              className="inline-flex min-h-touch items-center underline underline-offset-2"
+              to="/setup?step=room"
+            >
+              From a template or a file
+            </Link>
           </form>
         ) : (
           <div className="mt-3 border-t border-rule px-2 pt-3">
@@ -93,7 +100,9 @@ export function RoomsPage({ room }: { room: Room }) {
             <p className="text-note text-ink-3">
               {room.calibration
                 ? `calibrated ${moment(room.calibration.at)} from ${room.calibration.output_points} readings; largest residual ${room.calibration.largest_residual_percent.toFixed(1)} %`
-                : "not calibrated here: outputs as first entered"}
+                : room.typical_output
+                  ? "output not read: typical values, dose figures are estimates"
+                  : "not calibrated here: outputs as first entered"}
             </p>
           </div>
           <Segmented

@@ -19,6 +19,7 @@ import type { Schemas } from "../api/client";
 export const ROOM: Room = {
   id: "room-1",
   name: "Room 1",
+  typical_output: false,
   generator: {
     kvp: [60, 70, 80, 81],
     ma: [100, 200, 400],
@@ -197,6 +198,8 @@ export const session = (who: Person | null): Session => ({
 
 export const start = (change: Partial<Schemas["Start"]> = {}): Schemas["Start"] => ({
   rooms: [ROOM, ROOM_2],
+  department: { name: "", length_unit: "cm", system: null },
+  demo: false,
   projections: PROJECTIONS,
   exams: EXAMS,
   choices: CHOICES,
@@ -341,6 +344,7 @@ export const ANSWER: TechniqueResponse = {
     },
   ],
   forecast: {
+    dose_estimated: false,
     ei: 248,
     di: -0.03,
     optical_density: null,

@@ -66,7 +66,7 @@ export function Forecast({ answer }: { answer: TechniqueResponse | undefined }) 
               <>
                 <p className="whitespace-nowrap">
                   <span className="text-ink-3">
-                    <Term>Skin kerma</Term>{" "}
+                    <Term>Skin kerma</Term> {forecast.dose_estimated && "about "}
                   </span>
                   <b className="text-body font-semibold text-ink">
                     {figure(forecast.incident_air_kerma_mgy)}
@@ -74,6 +74,9 @@ export function Forecast({ answer }: { answer: TechniqueResponse | undefined }) 
                   mGy
                 </p>
                 <Dose forecast={forecast} />
+                {forecast.dose_estimated && (
+                  <p className="text-warn">Estimate: this room&apos;s output was never read.</p>
+                )}
               </>
             )}
           </div>
