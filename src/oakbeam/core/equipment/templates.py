@@ -146,38 +146,8 @@ def _paediatric(dr: Room, fine: Generator) -> Room:
 
 def _older(dr: Room, plates: tuple[Receptor, ...]) -> Room:
     kvps, tube = _kvps(40, 124, 2), Tube(2.7, anode_angle_deg=14.0)
-    mas = (
-        1,
-        1.25,
-        1.6,
-        2,
-        2.5,
-        3.2,
-        4,
-        5,
-        6.3,
-        8,
-        10,
-        12.5,
-        16,
-        20,
-        25,
-        32,
-        40,
-        50,
-        63,
-        80,
-        100,
-        125,
-        160,
-        200,
-        250,
-        320,
-        400,
-    )
-    times = tuple(float(ms) for ms in (10, 12.5, 16, 20, 25, 32, 40, 50, 63, 80, 100, 125, 160, 200, 250, 320, 400, 500))
-    longer = (630.0, 800.0, 1000.0, 1250.0, 1600.0, 2000.0)
-    generator = Generator(kvps, (50, 100, 200, 300, 400), mas, (*times, *longer), _spots(24, 55), 400)
+    ma = (50.0, 100.0, 200.0, 300.0, 400.0)
+    generator = Generator(kvps, ma, renard_r10(0.5, 400), renard_r10(10, 2000), _spots(24, 55), 400)
     supports = (
         Support("tabletop", 0, None),
         Support("table_bucky", 8, Grid(8, 36, 100, (85, 120), 0.05, "fibre", 0.4), 0.9),
