@@ -23,7 +23,7 @@ from oakbeam.core.equipment.room import Room
 from oakbeam.core.lengths import LengthUnit
 from oakbeam.formats import chart_pdf
 from oakbeam.formats.chart_pdf import Printing
-from oakbeam.store import Store, charts, exposures, local, reviews
+from oakbeam.store import Store, charts, department, exposures, local, reviews
 
 router = APIRouter(prefix="/api", responses=problems.RESPONSES, tags=["charts"])
 
@@ -90,7 +90,12 @@ def printed(
     earlier = [one for one in charts.of_room(store, room.id) if one.version < chart.version and one.status == "superseded"]
     before = max(earlier, key=lambda one: one.version).lines if earlier else ()
     lines = sheet(lines_printed(store, chart, room, only), room, known.projections, printing.unit, trust, before)
-    return chart_pdf.write(chart, room.name, lines, printing)
+    return chart_pdf.write(chart, place_of(store, room), lines, printing)
+
+
+def place_of(store: Store, room: Room) -> str:
+    """Where a chart hangs, in its head: the department, once it has a name, and the room."""
+    return ", ".join(filter(None, (department.read(store).name, room.name)))
 
 
 @router.get("/charts/{chart_id}/pdf", response_class=Response)

@@ -27,6 +27,7 @@ from oakbeam.api.techniques import TECHNIQUE_RESPONSE, technique
 from oakbeam.api.types import Problem
 from oakbeam.cli import charts as charts_cli
 from oakbeam.cli import people as people_cli
+from oakbeam.cli import rooms as rooms_cli
 from oakbeam.cli.charts import ACTOR
 from oakbeam.core.errors import Refusal
 from oakbeam.formats import chart_csv, chart_json
@@ -77,8 +78,11 @@ def _parser() -> argparse.ArgumentParser:
         return command
 
     serve = add("serve", _serve, "Serve the application.")
-    serve.add_argument("--host", default=os.environ.get("HOST", "127.0.0.1"))
-    serve.add_argument("--port", type=int, default=os.environ.get("PORT", "8321"))
+    demo = add("demo", _demo, "Serve the invented clinic, in a folder of its own beside the data folder.")
+    demo.set_defaults(new=True, trusted_proxies=[], allowed_hosts=[])
+    for one in (serve, demo):
+        one.add_argument("--host", default=os.environ.get("HOST", "127.0.0.1"))
+        one.add_argument("--port", type=int, default=os.environ.get("PORT", "8321"))
     serve.add_argument("--new", action="store_true", help="make the data folder and an empty department where there is none")
     serve.add_argument(
         "--allowed-hosts",
@@ -115,6 +119,7 @@ def _parser() -> argparse.ArgumentParser:
     importing.add_argument("--name", default="Imported chart")
     importing.add_argument("--format", choices=("csv", "json"), default="csv")
     charts_cli.add_to(commands, lambda what: lambda given: what(given, _store(given)))
+    rooms_cli.add_to(commands, lambda what: lambda given: what(given, _store(given)))
     people_cli.add_to(commands, lambda what: lambda given: what(given, _store(given)))
     backup = add("backup", _backup, "Write a consistent copy of the database while it is in use.")
     backup.add_argument("target", type=Path)
@@ -180,6 +185,13 @@ def _seed(given: argparse.Namespace) -> int:
     added = seed.seed(_store(given, new=True), datetime.now(UTC))
     print("Demo clinic added." if added else "The demo clinic is there already; nothing was added.")
     return 0
+
+
+def _demo(given: argparse.Namespace) -> int:
+    # Never in the data folder itself: the demo's people have a published password.
+    given.data = given.data.resolve().with_name(f"{given.data.resolve().name}-demo")
+    print(f"The invented clinic, in {given.data}", flush=True)
+    return _seed(given) or _serve(given)
 
 
 def _technique(given: argparse.Namespace) -> int:

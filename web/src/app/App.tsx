@@ -1,11 +1,11 @@
 import { lazy, Suspense, useEffect } from "react";
 import { Link, Navigate, Route, Routes, useLocation } from "react-router";
 
-import { useRooms } from "../api/queries";
+import { useDepartment, useRooms } from "../api/queries";
 import { DeskPage } from "../desk/DeskPage";
 import { Empty, Refusal, Waiting } from "../ui/Notice";
 import { useAddress } from "../ui/address";
-import { prefer, usePreferences } from "../ui/preferences";
+import { prefer, preferUsually, usePreferences } from "../ui/preferences";
 import { Shell } from "./Shell";
 
 const ChartsPage = lazy(() => import("../charts/ChartsPage").then((m) => ({ default: m.ChartsPage })));
@@ -41,6 +41,8 @@ export function App() {
   // An address that names a room is of that room, whichever was looked at last.
   const named = words.get("room") ?? preferred;
   const room = rooms.data?.find((one) => one.id === named) ?? rooms.data?.[0];
+  const { data: department } = useDepartment();
+  useEffect(() => preferUsually(department?.length_unit ?? "cm"), [department]);
   useEffect(() => {
     if (room && room.id !== preferred) prefer({ room: room.id });
   }, [room, preferred]);

@@ -4,7 +4,7 @@ import { type Department, useKeepDepartment } from "../api/setup";
 import { Agreement } from "../people/Agreement";
 import { Button } from "../ui/Button";
 import { Refusal } from "../ui/Notice";
-import { prefer } from "../ui/preferences";
+import { preferUsually } from "../ui/preferences";
 import { Segmented } from "../ui/Segmented";
 import { TextField } from "../ui/TextField";
 import { TECHNIQUE_SYSTEM } from "../ui/words";
@@ -60,7 +60,7 @@ export function DepartmentStep({ now, onDone }: { now: Department; onDone: () =>
             { ...given, name: (given.name ?? "").trim() },
             {
               onSuccess: (kept) => {
-                prefer({ unit: kept.length_unit ?? "cm" });
+                preferUsually(kept.length_unit ?? "cm");
                 onDone();
               },
             },

@@ -8,15 +8,18 @@ interface Preferences {
   keys: "plain" | "alt" | "off";
 }
 
-const KEY = "oakbeam.preferences";
-const DEFAULTS: Preferences = { theme: "night", unit: "cm", room: null, keys: "plain" };
+/** As kept: a unit that nobody chose here is the department's. */
+type Kept = Omit<Preferences, "unit"> & { unit: Preferences["unit"] | null };
 
-function load(): Preferences {
+const KEY = "oakbeam.preferences";
+const DEFAULTS: Kept = { theme: "night", unit: null, room: null, keys: "plain" };
+
+function load(): Kept {
   try {
     const kept = JSON.parse(localStorage.getItem(KEY) ?? "{}") as Partial<Preferences>;
     return {
       theme: kept.theme === "day" ? "day" : "night",
-      unit: kept.unit === "in" ? "in" : "cm",
+      unit: kept.unit === "in" || kept.unit === "cm" ? kept.unit : null,
       room: typeof kept.room === "string" ? kept.room : null,
       keys: kept.keys === "alt" || kept.keys === "off" ? kept.keys : "plain",
     };
@@ -26,9 +29,12 @@ function load(): Preferences {
 }
 
 let current = load();
+let usualUnit: Preferences["unit"] = "cm";
+let shown: Preferences = { ...current, unit: current.unit ?? usualUnit };
 const listeners = new Set<() => void>();
 
 function show() {
+  shown = { ...current, unit: current.unit ?? usualUnit };
   document.documentElement.dataset.theme = current.theme;
 }
 
@@ -43,13 +49,21 @@ export function prefer(change: Partial<Preferences>) {
   for (const listener of listeners) listener();
 }
 
+/** The unit that the department reads lengths in: that of a console on which nobody chose another. */
+export function preferUsually(unit: Preferences["unit"]) {
+  if (unit === usualUnit) return;
+  usualUnit = unit;
+  show();
+  for (const listener of listeners) listener();
+}
+
 function subscribe(listener: () => void) {
   listeners.add(listener);
   return () => listeners.delete(listener);
 }
 
 export function usePreferences(): Preferences {
-  return useSyncExternalStore(subscribe, () => current);
+  return useSyncExternalStore(subscribe, () => shown);
 }
 
 show();

@@ -2,7 +2,7 @@ import { useState } from "react";
 
 import { type Built, useBuild } from "../../api/bench";
 import type { Schemas } from "../../api/client";
-import type { Line, Projection, Room } from "../../api/queries";
+import { type Line, type Projection, type Room, useDepartment } from "../../api/queries";
 import { Button } from "../../ui/Button";
 import { Refusal } from "../../ui/Notice";
 import { LengthField } from "../../ui/LengthField";
@@ -54,7 +54,9 @@ export function Build(props: Making & { lines: Line[] }) {
         : [];
     }),
   );
-  const [school, setSchool] = useState<School>("levelled");
+  const { data: department } = useDepartment();
+  const [chosen, setSchool] = useState<School | null>(null);
+  const school = chosen ?? department?.system ?? "levelled";
   const [phantom, setPhantom] = useState(false);
   const whole = shots.flatMap((one) => wholeOf(one) ?? []);
   const byId = new Map(projections.map((one) => [one.id, one]));

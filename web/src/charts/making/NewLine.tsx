@@ -1,5 +1,5 @@
 import type { Schemas } from "../../api/client";
-import { type Line, type Projection, type Room, usePreview } from "../../api/queries";
+import { type Line, type Projection, type Room, useDepartment, usePreview } from "../../api/queries";
 import { Button } from "../../ui/Button";
 import { useDraft } from "../../ui/drafts";
 import { Empty, Refusal, Waiting } from "../../ui/Notice";
@@ -62,11 +62,12 @@ export function NewLine({
   onAdd,
   onCancel,
 }: Props) {
+  const { data: department } = useDepartment();
   const first = projections.find((one) => one.id === projection) ?? projections[0];
   const [typed, setTyped] = useDraft<Typed>(`new-line ${room.id} ${projection ?? ""}`, () => ({
     conditions: first ? startingConditions(first, room, lines) : null,
     exposure: { thickness_cm: null, kvp: null, mas: null, shown_index: null },
-    school: "fixed_kvp",
+    school: (Object.keys(SYSTEM).find((one) => one === department?.system) ?? "fixed_kvp") as School,
     parameter: null,
   }));
   const { conditions, exposure, school, parameter } = typed;
