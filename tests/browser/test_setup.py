@@ -1,0 +1,97 @@
+"""From an empty folder to a recorded exposure, by two people, as somebody who has never seen it would do it."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+import pytest
+from playwright.sync_api import BrowserContext, Page, expect
+from tests.browser.conftest import serve, stop
+from tests.browser.test_whole_path import fill, take
+
+ACTIONS_AT_MOST = 45
+"""Presses and fields of the short way: at some ten seconds each it is done within ten minutes."""
+
+
+@pytest.fixture
+def empty_site(tmp_path: Path):
+    data = tmp_path / "own"
+    data.mkdir()
+    server, address = serve(data)
+    yield address, (data / "setup-code.txt").read_text().strip()
+    stop(server)
+
+
+class Hands:
+    """Types and presses, and counts both."""
+
+    def __init__(self, page: Page) -> None:
+        self.page, self.actions = page, 0
+
+    def press(self, name: str, role: str = "button") -> None:
+        self.actions += 1
+        self.page.get_by_role(role, name=name, exact=True).first.click()
+
+    def type(self, label: str, text: str) -> None:
+        self.actions += 1
+        self.page.get_by_label(label, exact=True).fill(text)
+
+
+def test_from_an_empty_folder_to_a_recorded_exposure(empty_site, context: BrowserContext):
+    address, code = empty_site
+    page = context.new_page()
+    hands = Hands(page)
+    # Without a room the Guide answers, and every other view says where to begin.
+    page.goto(f"{address}/desk")
+    page.get_by_role("link", name="Set the department up").click()
+    page.goto(f"{address}/guide/knee-ap")
+    expect(page.get_by_role("heading", name="Knee AP")).to_be_visible()
+
+    page.goto(address)
+    for label, text in (
+        ("Code from setup-code.txt", code),
+        ("Your name", "Mara Quill"),
+        ("Short name to sign in with", "mara"),
+        ("Your password, 10 letters or more", "violet ladder nine"),
+    ):
+        hands.type(label, text)
+    hands.press("Begin")
+    hands.type("Name, as it stands on paper", "Lindenmoor Clinic")
+    hands.press("Keep")
+    for label, text in (
+        ("Short name to sign in with", "otto"),
+        ("Full name", "Otto Brandt"),
+        ("First password, 10 letters or more", "copper sunday rain"),
+    ):
+        hands.type(label, text)
+    hands.press("Technologist", "checkbox")
+    hands.press("Add")
+    hands.press("Next: Room")
+    hands.type("What the room is called", "Room A")
+    hands.press("Add this room")
+    expect(page.get_by_text("Output not read: typical values")).to_be_visible()
+    hands.press("Next: Chart")
+    hands.press("Draft it")
+    hands.press("Next: Approval")
+    hands.press("Propose version 1")
+    hands.press("Hand the console over", "link")
+    hands.type("Name", "otto")
+    hands.type("Password", "copper sunday rain")
+    hands.press("Sign in")
+    hands.press("Approve version 1")
+    hands.press("Next: Desk")
+    hands.press("To the Desk", "link")
+
+    take(page, "knee 2", "Knee, 2 views")
+    fill(page, "Thickness: not measured", "13")
+    expect(page.get_by_text("Estimate: this room's output was never read.")).to_be_visible()
+    hands.press("Exposed")
+    fill(page, "Index (EI)", "400")
+    page.get_by_role("button", name="Record as accepted").click()
+    expect(page.get_by_text("Recorded as accepted")).to_be_visible()
+    hands.actions += 4
+    assert hands.actions <= ACTIONS_AT_MOST, hands.actions
+    # What was left out is still said, and all else is done.
+    page.goto(f"{address}/setup")
+    expect(page.get_by_role("navigation", name="Steps")).to_contain_text("Output not read in Room A")
+    expect(page.get_by_role("navigation", name="Steps")).to_contain_text("In use.")
