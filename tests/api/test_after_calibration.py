@@ -39,6 +39,26 @@ def recorded(client, mas, ei):
     return client.post("/api/exposures", json=made)
 
 
+def test_a_room_keeps_what_was_read_and_what_its_equipment_was(charted, client):
+    signed_in(charted, client, "ilse", "physicist")
+    days = {"instrument": "Chamber 2", "read_on": "2026-11-20", "due_on": "2027-11-20"}
+    room = calibrate(client, 1.02, **days)
+    assert {name: room["calibration"][name] for name in days} == days
+    assert problem(client.post("/api/rooms/room-1/calibration", json=readings(1, read_on="2026-11-20", due_on="2026-11-20")))
+    lines = client.get("/api/rooms/room-1/readings/csv").text.splitlines()
+    assert lines[0].startswith("accepted_at,accepted_by,instrument") and len(lines) == 5
+    assert ",Chamber 2,2026-11-20,2027-11-20,output,60.0,200.0,20.0,100" in lines[1]
+    wrong = client.post("/api/rooms/room-1/calibration/fit", json=readings(0.001)).json()["slips"]
+    assert [one["all"] for one in wrong] == [True] and "mGy" in wrong[0]["says"]
+
+    tube = {**room["tube"], "filtration_mm_al": 3.6}
+    changed = client.put("/api/rooms/room-1", json={**room, "tube": tube}).json()
+    detail = client.get("/api/rooms/room-1/history").json()[0]["detail"]
+    assert (detail["before"], detail["after"]) == ({"tube": room["tube"]}, {"tube": tube})
+    back = client.put("/api/rooms/room-1", json={**changed, **detail["before"]}).json()
+    assert back["tube"] == room["tube"] and back["calibration"] == room["calibration"]
+
+
 def test_lines_are_marked_corrected_in_one_draft_and_approved_by_who_calibrated(charted, client):
     people.agree(charted, people.Agreement(another_approves=True), "test")
     signed_in(charted, client, "physicist", "physicist")

@@ -83,6 +83,7 @@ RULES: Mapping[str, Rule] = {
     "GET /api/charts/{chart_id}/print-preview": ANYONE,
     "GET /api/schemas/chart": ANYONE,
     "GET /api/chart-checks": ANYONE,
+    "GET /api/rooms/{room_id}/readings/csv": RECORDS,
     "GET /api/exposures": RECORDS,
     "GET /api/exposures/trend": RECORDS,
     "GET /api/exposures/csv": RECORDS,

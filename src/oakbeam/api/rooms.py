@@ -3,29 +3,35 @@
 from __future__ import annotations
 
 import re
-from dataclasses import asdict, replace
+from collections.abc import Iterator
+from dataclasses import replace
+from datetime import date
 from typing import Annotated
 
 from fastapi import APIRouter
-from pydantic import BaseModel, Field
+from fastapi.responses import Response
+from pydantic import BaseModel, Field, StringConstraints, TypeAdapter
 
 from oakbeam.api import problems
 from oakbeam.api.access import Actor, StoreHere
+from oakbeam.api.answers import as_file
 from oakbeam.api.types import Key, Name, Number, RequestBody, ShownIndexIn, Text
 from oakbeam.core.charts.calibration_effect import LineEffect
 from oakbeam.core.charts.calibration_effect import effect as calibration_effect
 from oakbeam.core.charts.line import ChartLine, Status
 from oakbeam.core.charts.validation import check_serves
-from oakbeam.core.equipment import calibration
+from oakbeam.core.equipment import calibration, calibration_slips
 from oakbeam.core.equipment.room import Room
 from oakbeam.core.equipment.templates import RoomTemplate, room_templates
 from oakbeam.core.equipment.validation import check_room
 from oakbeam.core.errors import Refusal, unknown
+from oakbeam.formats import rows_csv
 from oakbeam.store import Store, charts, history, local, rooms
 from oakbeam.store.database import now
 
 router = APIRouter(prefix="/api", responses=problems.RESPONSES, tags=["rooms"])
 
+_ROOM = TypeAdapter(Room)
 Revision = Annotated[int, Field(ge=1)]
 
 
@@ -71,6 +77,9 @@ class Readings(RequestBody):
     hvls: list[HvlReadingIn] = Field(default_factory=list, max_length=20)
     indices: list[IndexReadingIn] = Field(default_factory=list, max_length=50)
     note: Text = ""
+    instrument: Annotated[str, StringConstraints(max_length=120, strip_whitespace=True)] = ""
+    read_on: date | None = None
+    due_on: date | None = None
     revision: Revision | None = None
     room_as_it_was: bool = False
 
@@ -85,6 +94,7 @@ class FitOut(BaseModel):
     hvl_residual_percent: float | None
     indices: tuple[calibration.IndexFit, ...]
     notices: tuple[str, ...]
+    slips: tuple[calibration_slips.Slip, ...]
     effects: list[LineEffect]
 
 
@@ -128,8 +138,14 @@ def change(store: Store, room_id: str, room: Room, actor: str) -> Room:
     _check_charts(store, room)
     # The calibration is a record of what was accepted; editing the equipment does not write it.
     kept = replace(room, calibration=before.calibration)
-    changed = [name for name, value in asdict(kept).items() if name != "revision" and value != asdict(before)[name]]
-    return rooms.save(store, kept, actor, {"changed": changed}, expected=room.revision)
+    was, now_is = _ROOM.dump_python(before, mode="json"), _ROOM.dump_python(kept, mode="json")
+    changed = [name for name, value in now_is.items() if name != "revision" and value != was[name]]
+    detail = {
+        "changed": changed,
+        "before": {name: was[name] for name in changed},
+        "after": {name: now_is[name] for name in changed},
+    }
+    return rooms.save(store, kept, actor, detail, expected=room.revision)
 
 
 def fit(store: Store, room_id: str, asked: Readings) -> FitOut:
@@ -137,8 +153,8 @@ def fit(store: Store, room_id: str, asked: Readings) -> FitOut:
     room = rooms.get(store, room_id)
     found = _fit(room, asked)
     effects = [moved for _, moved in _effects(store, room, found.room, asked, ("approved",))]
-    values = {name: getattr(found, name) for name in FitOut.model_fields if name != "effects"}
-    return FitOut(**values, effects=effects)
+    values = {name: getattr(found, name) for name in FitOut.model_fields if name not in ("effects", "slips")}
+    return FitOut(**values, slips=calibration_slips.slips(room, *_readings(room, asked)), effects=effects)
 
 
 def _effects(
@@ -159,16 +175,24 @@ def _effects(
 def calibrate(store: Store, room_id: str, asked: Readings, actor: str) -> Room:
     """Accept readings: the room takes what was fitted; the readings go into the audit row."""
     before = rooms.get(store, room_id)
-    room = check_room(calibration.accepted(_fit(before, asked), now(), actor, asked.note))
+    if asked.read_on and asked.due_on and asked.due_on <= asked.read_on:
+        raise Refusal("Due before it was read", "The next calibration is due after the day of this one.", None, "due_on")
+    days = (one.isoformat() if one else "" for one in (asked.read_on, asked.due_on))
+    room = check_room(calibration.accepted(_fit(before, asked), now(), actor, asked.note, asked.instrument, *days))
     effects = _effects(store, before, room, asked, ("approved", "draft", "proposed"))
     # What was worked out of a room is accepted for that room only.
     expected = before.revision if asked.revision is None else asked.revision
-    return rooms.calibrate(store, room, actor, asked.model_dump(), expected, effects)
+    return rooms.calibrate(store, room, actor, asked.model_dump(mode="json"), expected, effects)
 
 
 def _fit(room: Room, asked: Readings) -> calibration.Fit:
-    return calibration.fit(
-        room,
+    return calibration.fit(room, *_readings(room, asked))
+
+
+def _readings(
+    room: Room, asked: Readings
+) -> tuple[list[calibration.OutputReading], list[calibration.HvlReading], list[calibration.IndexReading]]:
+    return (
         [calibration.OutputReading(**reading.__dict__) for reading in asked.outputs],
         [calibration.HvlReading(**reading.__dict__) for reading in asked.hvls],
         [_index_reading(room, reading) for reading in asked.indices],
@@ -241,6 +265,32 @@ def accept_calibration(store: StoreHere, who: Actor, room_id: str, asked: Readin
     """Accept readings: the room takes the fitted outputs, filtration and index scales. Lines whose images that moves are
     marked until they are corrected."""
     return calibrate(store, room_id, asked, who)
+
+
+ABOUT_READINGS = ("accepted_at", "accepted_by", "instrument", "read_on", "due_on", "what")
+READING_COLUMNS = (
+    *ABOUT_READINGS,
+    *("kvp", "ma", "mas", "distance_cm", "kerma_ugy", "hvl_mm_al", "receptor", "ei", "shown_index"),
+)
+
+
+def readings_rows(store: Store, room_id: str) -> Iterator[dict[str, object]]:
+    """Every reading of every accepted calibration, newest first, a row each."""
+    kinds = {"outputs": "output", "hvls": "half-value layer", "indices": "index"}
+    for change in history.of(store, f"room:{rooms.get(store, room_id).id}"):
+        accepted = change.detail.get("readings") or {}
+        about = {name: accepted.get(name) for name in ("instrument", "read_on", "due_on")}
+        for kind, what in kinds.items():
+            for reading in accepted.get(kind, []):
+                said = {"accepted_at": change.at, "accepted_by": change.actor, **about, "what": what, **reading}
+                yield {name: said.get(name) for name in READING_COLUMNS}
+
+
+@router.get("/rooms/{room_id}/readings/csv", response_class=Response, tags=["rooms"])
+def readings_csv(store: StoreHere, room_id: str) -> Response:
+    """Every reading of the room's accepted calibrations, as CSV: for the physicist's own papers."""
+    text = rows_csv.write(READING_COLUMNS, readings_rows(store, room_id))
+    return as_file(text, "text/csv; charset=utf-8", f"readings-{room_id}.csv")
 
 
 @router.get("/rooms/{room_id}/history", tags=["rooms"])

@@ -1297,6 +1297,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/rooms/{room_id}/readings/csv": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Readings Csv
+         * @description Every reading of the room's accepted calibrations, as CSV: for the physicist's own papers.
+         */
+        get: operations["readings_csv_api_rooms__room_id__readings_csv_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/rooms/{room_id}/history": {
         parameters: {
             query?: never;
@@ -2368,7 +2388,8 @@ export interface components {
         };
         /**
          * Calibration
-         * @description When and by whom the outputs and indices were last accepted, and how well they fitted.
+         * @description When and by whom the outputs and indices were last accepted, and how well they fitted. instrument: what they were read
+         *     with; read_on and due_on: the days they were read and are next due (ISO), empty where nobody said.
          */
         Calibration: {
             /** At */
@@ -2384,6 +2405,21 @@ export interface components {
              * @default
              */
             note: string;
+            /**
+             * Instrument
+             * @default
+             */
+            instrument: string;
+            /**
+             * Read On
+             * @default
+             */
+            read_on: string;
+            /**
+             * Due On
+             * @default
+             */
+            due_on: string;
         };
         /**
          * Caution
@@ -3594,6 +3630,8 @@ export interface components {
             indices: components["schemas"]["IndexFit"][];
             /** Notices */
             notices: string[];
+            /** Slips */
+            slips: components["schemas"]["Slip"][];
             /** Effects */
             effects: components["schemas"]["LineEffect"][];
         };
@@ -4549,6 +4587,8 @@ export interface components {
         /**
          * OutputPoint
          * @description All readings at one kVp: mean output [µGy/mAs at 100 cm], that of the fit, and the residual [%] of the mean.
+         *
+         *     change_percent: against what the room gave there before; None where that was not read.
          */
         OutputPoint: {
             /** Kvp */
@@ -4561,6 +4601,8 @@ export interface components {
             fitted_ugy_per_mas: number;
             /** Residual Percent */
             residual_percent: number;
+            /** Change Percent */
+            change_percent?: number | null;
         };
         /**
          * OutputReadingIn
@@ -5276,6 +5318,15 @@ export interface components {
              * @default
              */
             note: string;
+            /**
+             * Instrument
+             * @default
+             */
+            instrument: string;
+            /** Read On */
+            read_on?: string | null;
+            /** Due On */
+            due_on?: string | null;
             /** Revision */
             revision?: number | null;
             /**
@@ -5858,6 +5909,21 @@ export interface components {
             di_change: number | null;
             /** Dose Change Percent */
             dose_change_percent: number | null;
+        };
+        /**
+         * Slip
+         * @description Readings that can hardly be right. of: which table; readings: their places in it, from 0; all: every one of them is
+         *     off alike, so that leaving one out mends nothing.
+         */
+        Slip: {
+            /** Of */
+            of: string;
+            /** Readings */
+            readings: number[];
+            /** All */
+            all: boolean;
+            /** Says */
+            says: string;
         };
         /**
          * Start
@@ -12178,6 +12244,71 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["Room"];
                 };
+            };
+            /** @description Nobody is signed in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not for this role, or not from here */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description There is no such thing */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The present state does not allow it */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Refused; says what is allowed */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    readings_csv_api_rooms__room_id__readings_csv_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                room_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
             /** @description Nobody is signed in */
             401: {

@@ -1,5 +1,5 @@
 import { scaleLinear } from "d3-scale";
-import type { ReactNode } from "react";
+import { type ReactNode, useState } from "react";
 import { Link } from "react-router";
 
 import { type Fit, type Readings, type Room, useCalibrate, useFit, useProjections } from "../api/queries";
@@ -10,6 +10,7 @@ import { NumberField } from "../ui/NumberField";
 import { Select } from "../ui/Select";
 import { figure, signed } from "../ui/units";
 import { projectionName, SUPPORT } from "../ui/words";
+import { type About, AboutFields, type Slip, Slips, TakeOut } from "./CalibrationExtras";
 import { LengthField } from "../ui/LengthField";
 import { usePreferences } from "../ui/preferences";
 
@@ -34,20 +35,45 @@ interface IndexRow {
 
 const EMPTY: OutputRow = { kvp: null, ma: null, mas: null, distance_cm: 100, kerma_ugy: null };
 
+const NO_LAYER: HvlRow = { kvp: null, hvl_mm_al: null };
+
 /** Enter readings, see what they say and what they would change, then accept or leave it. */
 export function Calibration({ room }: { room: Room }) {
   const digital = room.receptors.filter((one) => one.kind !== "film_screen");
   const { unit } = usePreferences();
   const draft = (of: string) => `calibration ${room.id} ${of}`;
   const [outputs, setOutputs] = useDraft<OutputRow[]>(draft("output"), () => [EMPTY, EMPTY, EMPTY]);
-  const [hvls, setHvls] = useDraft<HvlRow[]>(draft("hvl"), () => [{ kvp: null, hvl_mm_al: null }]);
+  const [hvls, setHvls] = useDraft<HvlRow[]>(draft("hvl"), () => [NO_LAYER]);
   const [indices, setIndices] = useDraft<IndexRow[]>(draft("index"), () =>
     digital[0] ? [{ receptor: digital[0].id, kerma_ugy: null, shown_index: null }] : [],
   );
+  const [about, setAbout] = useDraft<About>(draft("about"), () => ({
+    instrument: "",
+    read_on: "",
+    due_on: "",
+  }));
+  // What was looked at and is right all the same; other readings are looked at anew.
+  const [stands, setStands] = useState("");
   const [asItWas, setAsItWas] = useDraft<boolean>(draft("as it was"), () => false);
-  const readings = complete(room, outputs, hvls, indices, asItWas);
+  const readings = complete(room, outputs, hvls, indices, asItWas, about);
   const fit = useFit(room.id, readings);
   const accept = useCalibrate();
+  const slips = fit.data?.slips ?? [];
+  const said = slips.map((one) => one.says).join(" ");
+  const takeIndices = (gone: number[]) =>
+    setIndices(
+      without(indices, gone, { receptor: indices[0]?.receptor ?? "", kerma_ugy: null, shown_index: null }),
+    );
+  /** Takes readings out of their table; they are counted among the rows that are whole. */
+  function leaveOut({ of, readings: gone }: Slip) {
+    const places = (rows: object[]) => {
+      const counted = rows.flatMap((row, i) => (isWhole(row) ? [i] : []));
+      return gone.flatMap((at) => counted[at] ?? []);
+    };
+    if (of === "outputs") setOutputs(without(outputs, places(outputs), EMPTY));
+    else if (of === "hvls") setHvls(without(hvls, places(hvls), NO_LAYER));
+    else takeIndices(places(indices));
+  }
 
   return (
     <div className="grid grid-cols-[minmax(0,1fr)_minmax(0,1.05fr)] gap-8 px-5 py-4">
@@ -56,7 +82,7 @@ export function Calibration({ room }: { room: Room }) {
           title="Output, free in air"
           hint="Three times the same setting shows reproducibility; two mA settings at one kVp linearity."
         >
-          <Table heads={["kVp", "mA", "mAs", `at, ${unit}`, "kerma, µGy"]}>
+          <Table heads={["kVp", "mA", "mAs", `at, ${unit}`, "kerma, µGy", ""]}>
             {outputs.map((row, i) => (
               <tr key={i}>
                 {(["kvp", "ma", "mas", "distance_cm", "kerma_ugy"] as const).map((key) => (
@@ -69,6 +95,7 @@ export function Calibration({ room }: { room: Room }) {
                     onChange={(value) => setOutputs(put(outputs, i, { [key]: value }))}
                   />
                 ))}
+                <TakeOut what={`reading ${i + 1}`} onTake={() => setOutputs(without(outputs, [i], EMPTY))} />
               </tr>
             ))}
           </Table>
@@ -79,7 +106,7 @@ export function Calibration({ room }: { room: Room }) {
           />
         </Readout>
         <Readout title="Half-value layer" hint="Optional: the filtration that fits it is taken over.">
-          <Table heads={["kVp", "HVL, mm Al"]}>
+          <Table heads={["kVp", "HVL, mm Al", ""]}>
             {hvls.map((row, i) => (
               <tr key={i}>
                 {(["kvp", "hvl_mm_al"] as const).map((key) => (
@@ -91,17 +118,18 @@ export function Calibration({ room }: { room: Room }) {
                     onChange={(value) => setHvls(put(hvls, i, { [key]: value }))}
                   />
                 ))}
+                <TakeOut what={`layer ${i + 1}`} onTake={() => setHvls(without(hvls, [i], NO_LAYER))} />
               </tr>
             ))}
           </Table>
-          <AddRow onAdd={() => setHvls([...hvls, { kvp: null, hvl_mm_al: null }])} />
+          <AddRow onAdd={() => setHvls([...hvls, NO_LAYER])} />
         </Readout>
         {digital.length > 0 && (
           <Readout
             title="Exposure index"
             hint="70 kV with 21 mm Al added (RQA5-like), kerma at the receptor."
           >
-            <Table heads={["Receptor", "kerma, µGy", "index shown"]}>
+            <Table heads={["Receptor", "kerma, µGy", "index shown", ""]}>
               {indices.map((row, i) => (
                 <tr key={i}>
                   <td className="pr-1">
@@ -121,6 +149,7 @@ export function Calibration({ room }: { room: Room }) {
                       onChange={(value) => setIndices(put(indices, i, { [key]: value }))}
                     />
                   ))}
+                  <TakeOut what={`index ${i + 1}`} onTake={() => takeIndices([i])} />
                 </tr>
               ))}
             </Table>
@@ -150,7 +179,18 @@ export function Calibration({ room }: { room: Room }) {
           <Waiting what="what the readings say" />
         ) : (
           <>
-            <FitView room={room} fit={fit.data} />
+            <Slips
+              slips={slips}
+              stands={stands === said}
+              onStands={(yes) => setStands(yes ? said : "")}
+              onLeaveOut={leaveOut}
+            />
+            {/* What lies off a fit that a slip bent is not worth reading. */}
+            <FitView
+              room={room}
+              fit={slips.length > 0 && stands !== said ? { ...fit.data, notices: [] } : fit.data}
+            />
+            <AboutFields about={about} onChange={(change) => setAbout({ ...about, ...change })} />
             <fieldset className="mt-4">
               <legend className="text-body">What the readings show</legend>
               <Choice
@@ -169,7 +209,7 @@ export function Calibration({ room }: { room: Room }) {
             <div className="mt-4 flex items-center gap-4 border-t border-rule pt-3">
               <Button
                 tone="main"
-                disabled={accept.isPending}
+                disabled={accept.isPending || (said !== "" && stands !== said)}
                 onClick={() =>
                   accept.mutate(
                     { room: room.id, body: readings },
@@ -200,6 +240,14 @@ export function Calibration({ room }: { room: Room }) {
   );
 }
 
+const isWhole = (row: object) => Object.values(row).every((cell) => cell !== null);
+
+/** The rows without some; one blank row stays, so that there is somewhere to type. */
+function without<T>(rows: T[], gone: number[], blank: T): T[] {
+  const left = rows.filter((_, i) => !gone.includes(i));
+  return left.length > 0 ? left : [blank];
+}
+
 function put<T>(rows: T[], at: number, change: Partial<T>): T[] {
   return rows.map((row, i) => (i === at ? { ...row, ...change } : row));
 }
@@ -211,13 +259,16 @@ function complete(
   hvls: HvlRow[],
   indices: IndexRow[],
   asItWas: boolean,
+  about: About,
 ): Readings | null {
-  const whole = <T extends object>(row: T) => Object.values(row).every((cell) => cell !== null);
   const found = {
-    outputs: outputs.filter(whole),
-    hvls: hvls.filter(whole),
-    indices: indices.filter(whole),
+    outputs: outputs.filter(isWhole),
+    hvls: hvls.filter(isWhole),
+    indices: indices.filter(isWhole),
     note: "",
+    instrument: about.instrument,
+    read_on: about.read_on || null,
+    due_on: about.due_on || null,
     room_as_it_was: asItWas,
     revision: room.revision,
   };
@@ -269,7 +320,7 @@ function Table({ heads, children }: { heads: string[]; children: ReactNode }) {
       <thead className="text-left text-note text-ink-3">
         <tr>
           {heads.map((head) => (
-            <th key={head} className="pl-1 font-normal">
+            <th key={head} className={`pl-1 font-normal ${head === "" ? "w-9" : ""}`}>
               {head}
             </th>
           ))}
@@ -321,6 +372,19 @@ function FitView({ room, fit }: { room: Room; fit: Fit }) {
         <section aria-label="Output fit">
           <h3 className="text-body">Output: {fit.output_scale.toFixed(3)} × the model&apos;s tube</h3>
           <Residuals fit={fit} />
+          {fit.outputs.some((point) => point.change_percent != null) && (
+            <p className="text-note text-ink-2">
+              Against what the room gave before:{" "}
+              {fit.outputs
+                .flatMap((point) =>
+                  point.change_percent == null
+                    ? []
+                    : [`${point.kvp} kVp ${signed(point.change_percent, 0)} %`],
+                )
+                .join(", ")}
+              .
+            </p>
+          )}
         </section>
       )}
       {fit.checks.length > 0 && (

@@ -232,6 +232,7 @@ const FIT = {
   hvl_residual_percent: null,
   indices: [{ receptor: "panel-43", ei_scale: 1.1, residual_percent: 2 }],
   notices: ["One reading is far from the others."],
+  slips: [] as unknown[],
   effects: [
     { projection: "lspine-ap", support: "table_bucky", di_change: 0.8, kerma_change_percent: 12, off: true },
   ],
@@ -257,6 +258,9 @@ it("only whole rows are readings; the fit is seen before it is accepted, and wha
     hvls: [],
     indices: [],
     note: "",
+    instrument: "",
+    read_on: null,
+    due_on: null,
     revision: 3,
     room_as_it_was: false,
   });
@@ -266,6 +270,83 @@ it("only whole rows are readings; the fit is seen before it is accepted, and wha
   press("Accept calibration");
   expect(await screen.findByText(/Accepted: the room is now calibrated/)).toBeDefined();
   expect(server.last("POST /api/rooms/room-1/calibration").body).toEqual(asked);
+});
+
+it("what can hardly be so is left out with one press, or looked at before it is accepted", async () => {
+  const odd = {
+    of: "outputs",
+    readings: [1],
+    all: false,
+    says: "Reading 2 is ×10 what the others call for.",
+  };
+  const alike = { of: "outputs", readings: [0], all: true, says: "All readings are ÷1000; likely mGy." };
+  const server = served({
+    "POST /api/rooms/room-1/calibration/fit": ({ body }: { body: { outputs: unknown[] } }) => ({
+      ...FIT,
+      slips: body.outputs.length > 1 ? [odd] : [alike],
+    }),
+    "POST /api/rooms/room-1/calibration": { ...ROOM, revision: 4 },
+  });
+  await open();
+  fireEvent.click(screen.getByRole("radio", { name: "Calibration" }));
+  for (const [row, kvp, kerma] of [
+    [1, "80", "480"],
+    [3, "100", "7500"],
+  ] as const)
+    for (const [what, text] of [
+      ["kvp", kvp],
+      ["ma", "200"],
+      ["mas", "10"],
+      ["kerma", kerma],
+    ] as const)
+      enter(`${what} of reading ${row}`, text);
+  expect(await screen.findByText(odd.says, { exact: false })).toBeDefined();
+  fireEvent.change(screen.getByLabelText("Read on"), { target: { value: "2026-11-27" } });
+  enter("Instrument", "Chamber 2");
+  expect(button("Accept calibration").disabled).toBe(true);
+  // The row in between is not whole: the second reading is that of the third row.
+  press("Leave it out");
+  await waitFor(() => expect(screen.queryByDisplayValue("7500")).toBeNull());
+  expect(screen.getByDisplayValue("480")).toBeDefined();
+  await screen.findByText(alike.says, { exact: false });
+  expect(screen.queryByRole("button", { name: "Leave it out" })).toBeNull();
+  expect(button("Accept calibration").disabled).toBe(true);
+  fireEvent.click(screen.getByRole("checkbox", { name: "They are right as they stand" }));
+  press("Accept calibration");
+  await waitFor(() =>
+    expect(server.last("POST /api/rooms/room-1/calibration").body).toMatchObject({
+      instrument: "Chamber 2",
+      read_on: "2026-11-27",
+      due_on: null,
+    }),
+  );
+});
+
+it("a change of the equipment is told figure by figure, and put back to be looked at before it is saved", async () => {
+  const before = { tube: { ...ROOM.tube, filtration_mm_al: 2.9 } };
+  const detail = { revision: 3, changed: ["tube"], before, after: { tube: ROOM.tube } };
+  const server = served({
+    "GET /api/rooms/room-1/history": [
+      {
+        id: 3,
+        at: "2026-11-20T10:00:00Z",
+        actor: "ilse",
+        action: "room.save",
+        subject: "room:room-1",
+        detail,
+      },
+    ],
+    [SAVE]: ROOM,
+  });
+  await open();
+  fireEvent.click(screen.getByRole("radio", { name: "History" }));
+  fireEvent.click(await screen.findByText("1 figure"));
+  expect(screen.getByText(/tube filtration mm al: 2.9 →/).textContent).toContain("3.2");
+  press("Put these back, to look at and save");
+  expect(screen.getByLabelText<HTMLInputElement>("Total filtration").value).toBe("2.9");
+  expect(server.asked.map((one) => one.to)).not.toContain(SAVE);
+  save();
+  await waitFor(() => expect(sent(server).tube?.filtration_mm_al).toBe(2.9));
 });
 
 it("the history says what each revision was, newest first as it comes", async () => {
@@ -279,7 +360,17 @@ it("the history says what each revision was, newest first as it comes", async ()
   });
   served({
     "GET /api/rooms/room-1/history": [
-      row(3, { revision: 3, readings: { outputs: [1, 2], hvls: [1] } }),
+      row(3, {
+        revision: 3,
+        readings: {
+          outputs: [
+            { kvp: 80, ma: 200, mas: 20, distance_cm: 100, kerma_ugy: 960 },
+            { kvp: 100, ma: 200, mas: 20, distance_cm: 100, kerma_ugy: 1440 },
+          ],
+          hvls: [{ kvp: 80, hvl_mm_al: 3.1 }],
+          instrument: "Chamber 2",
+        },
+      }),
       row(2, { revision: 2, changed: ["tube", "aec"] }),
       row(1, { revision: 1, like: "room-2" }),
     ],
@@ -292,7 +383,9 @@ it("the history says what each revision was, newest first as it comes", async ()
     .slice(1)
     .map((row) => row.lastElementChild?.textContent);
   expect(said).toEqual([
-    "revision 3: calibration accepted, 2 output, 1 HVL and 0 index readings",
+    "revision 3: calibration accepted, 2 output, 1 HVL and 0 index readings" +
+      "Its readings, by Chamber 2" +
+      "80 kVp, 200 mA, 20 mAs at 100 cm: 960 µGy100 kVp, 200 mA, 20 mAs at 100 cm: 1440 µGyHVL at 80 kVp: 3.1 mm Al",
     "revision 2: changed tube, aec",
     "revision 1: added, like room-2",
   ]);

@@ -8,7 +8,7 @@ import { Button } from "../ui/Button";
 import { useDraft } from "../ui/drafts";
 import { Refusal } from "../ui/Notice";
 import { Segmented } from "../ui/Segmented";
-import { moment } from "../ui/words";
+import { date, moment } from "../ui/words";
 import { Calibration } from "./Calibration";
 import { Equipment } from "./Equipment";
 import { History } from "./History";
@@ -99,7 +99,7 @@ export function RoomsPage({ room }: { room: Room }) {
             <h2 className="text-lead break-words">{room.name}</h2>
             <p className="text-note text-ink-3">
               {room.calibration
-                ? `calibrated ${moment(room.calibration.at)} from ${room.calibration.output_points} readings; largest residual ${room.calibration.largest_residual_percent.toFixed(1)} %`
+                ? `${room.calibration.due_on ? `next due ${date(room.calibration.due_on)}; ` : ""}calibrated ${moment(room.calibration.at)} from ${room.calibration.output_points} readings; largest residual ${room.calibration.largest_residual_percent.toFixed(1)} %`
                 : room.typical_output
                   ? "output not read: typical values, dose figures are estimates"
                   : "not calibrated here: outputs as first entered"}
@@ -155,7 +155,19 @@ export function RoomsPage({ room }: { room: Room }) {
           </fieldset>
         )}
         {part === "programs" && <Programs room={room} />}
-        {part === "history" && <History room={room.id} />}
+        {part === "history" && (
+          <History
+            room={room}
+            onPutBack={
+              mayChange
+                ? (before) => {
+                    setEdited({ ...room, ...before });
+                    setPart("equipment");
+                  }
+                : null
+            }
+          />
+        )}
       </div>
     </div>
   );

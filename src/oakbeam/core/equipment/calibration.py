@@ -60,13 +60,17 @@ class IndexReading:
 
 @dataclass(frozen=True, slots=True)
 class OutputPoint:
-    """All readings at one kVp: mean output [µGy/mAs at 100 cm], that of the fit, and the residual [%] of the mean."""
+    """All readings at one kVp: mean output [µGy/mAs at 100 cm], that of the fit, and the residual [%] of the mean.
+
+    change_percent: against what the room gave there before; None where that was not read.
+    """
 
     kvp: float
     readings: int
     output_ugy_per_mas: float
     fitted_ugy_per_mas: float
     residual_percent: float
+    change_percent: float | None = None
 
 
 @dataclass(frozen=True, slots=True)
@@ -149,10 +153,11 @@ def fit(
     return Fit(changed, points, scale, checks, filtration, hvl_residual, found, tuple(notices))
 
 
-def accepted(found: Fit, at: str, by: str, note: str) -> Room:
+def accepted(found: Fit, at: str, by: str, note: str, instrument: str = "", read_on: str = "", due_on: str = "") -> Room:
     """The room with a fit taken over, and the record of it."""
     largest = max((abs(point.residual_percent) for point in found.outputs), default=0.0)
-    record = Calibration(at, by, sum(point.readings for point in found.outputs), largest, note)
+    points = sum(point.readings for point in found.outputs)
+    record = Calibration(at, by, points, largest, note, instrument, read_on, due_on)
     return replace(found.room, calibration=record)
 
 
@@ -170,10 +175,23 @@ def _outputs(room: Room, readings: Sequence[OutputReading]) -> tuple[tuple[Outpu
     # Each kVp counts once, in the logarithm: the scale is a geometric mean.
     scale = math.exp(statistics.fmean(math.log(means[kvp] / model[kvp]) for kvp in means))
     points = tuple(
-        OutputPoint(kvp, len(by_kvp[kvp]), mean, scale * model[kvp], 100 * (mean / (scale * model[kvp]) - 1))
+        OutputPoint(
+            kvp,
+            len(by_kvp[kvp]),
+            mean,
+            scale * model[kvp],
+            100 * (mean / (scale * model[kvp]) - 1),
+            _change_percent(room, kvp, mean),
+        )
         for kvp, mean in means.items()
     )
     return points, scale
+
+
+def _change_percent(room: Room, kvp: float, output: float) -> float | None:
+    if room.typical_output or not room.outputs[0].kvp <= kvp <= room.outputs[-1].kvp:
+        return None
+    return 100 * (output / room.output_ugy_per_mas(kvp) - 1)
 
 
 def _carried_on(room: Room, points: Sequence[OutputPoint]) -> tuple[Output, ...]:

@@ -174,13 +174,17 @@ class Aec:
 
 @dataclass(frozen=True, slots=True)
 class Calibration:
-    """When and by whom the outputs and indices were last accepted, and how well they fitted."""
+    """When and by whom the outputs and indices were last accepted, and how well they fitted. instrument: what they were read
+    with; read_on and due_on: the days they were read and are next due (ISO), empty where nobody said."""
 
     at: str
     by: str
     output_points: int
     largest_residual_percent: float
     note: str = ""
+    instrument: str = ""
+    read_on: str = ""
+    due_on: str = ""
 
 
 @dataclass(frozen=True, slots=True)
