@@ -30,7 +30,12 @@ def test_the_demo_never_goes_into_the_data_folder(tmp_path, monkeypatch):
     mine.mkdir()
     Store(mine / "oakbeam.db", True).close()
     served = []
-    monkeypatch.setattr(cli, "_serve", lambda given: served.append(given.data) or 0)
+
+    def serve(given):
+        served.append(given.data)
+        return 0
+
+    monkeypatch.setattr(cli, "_serve", serve)
     assert cli.main(["--data", str(mine), "demo"]) == 0
     assert served == [tmp_path / "data-demo"]
     own, demo = Store(mine / "oakbeam.db"), Store(tmp_path / "data-demo" / "oakbeam.db")

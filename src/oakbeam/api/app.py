@@ -16,6 +16,7 @@ from starlette.types import ASGIApp, Message, Receive, Scope, Send
 import oakbeam
 from oakbeam.api import (
     access,
+    audit,
     beam,
     catalogue,
     chart_check,
@@ -27,6 +28,7 @@ from oakbeam.api import (
     in_use,
     index_scales,
     lines,
+    observing,
     people,
     printing,
     problems,
@@ -51,6 +53,7 @@ SECURITY_HEADERS = {
 }
 RESOURCES = (
     people,
+    audit,
     setup,
     charts,
     lines,
@@ -70,6 +73,7 @@ RESOURCES = (
     technique_path,
     beam,
     exposures,
+    observing,
     service,  # the last: it ends with "nothing here"
 )
 MOST_PATH = 500
@@ -78,11 +82,13 @@ _NOT_KEPT = (b"cache-control", b"no-store")
 _HEADERS = [(name.lower().encode(), value.encode()) for name, value in SECURITY_HEADERS.items()]
 
 
-def build(store: Store, front_end: Path | None = None, hosts: Sequence[str] = ()) -> FastAPI:
+def build(
+    store: Store, front_end: Path | None = None, hosts: Sequence[str] = (), log: observing.LogChoice = "none"
+) -> FastAPI:
     """The application around an open database.
 
-    front_end: the folder of the built interface, if there is one. hosts: the names it may be
-    called by (the Host header); any where empty.
+    front_end: the folder of the built interface, if there is one. hosts: the names it may be called by (the Host header);
+    any where empty. log: which requests leave a line of log.
     """
 
     @asynccontextmanager
@@ -113,6 +119,8 @@ def build(store: Store, front_end: Path | None = None, hosts: Sequence[str] = ()
     if hosts:
         app.add_middleware(TrustedHostMiddleware, allowed_hosts=list(hosts))
     app.add_middleware(_SecurityHeaders)
+    app.state.observed = observing.Observed()
+    app.add_middleware(observing.Observe, observed=app.state.observed, log=log)
     _describe(app)
     return app
 

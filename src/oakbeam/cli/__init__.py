@@ -31,10 +31,15 @@ from oakbeam.cli import rooms as rooms_cli
 from oakbeam.cli.charts import ACTOR
 from oakbeam.core.errors import Refusal
 from oakbeam.formats import chart_csv, chart_json
-from oakbeam.store import NoDatabase, NotFound, Store, charts, database, local, people
+from oakbeam.store import NoDatabase, NotFound, Store, backups, charts, database, local, people
+from oakbeam.store.audit_chain import chain_fault
 
 DATABASE = "oakbeam.db"
 SETUP_CODE = "setup-code.txt"
+MOST_FAREWELL_S = 4
+"""How long a stopping server waits for what it is answering [s]: a service manager wants it gone within five."""
+MOST_AT_ONCE = 1000
+"""Connections and requests at a time; the next is told to come back (503)."""
 LOOPBACK = ("127.0.0.1", "localhost", "[::1]", "::1")
 
 
@@ -83,6 +88,12 @@ def _parser() -> argparse.ArgumentParser:
     for one in (serve, demo):
         one.add_argument("--host", default=os.environ.get("HOST", "127.0.0.1"))
         one.add_argument("--port", type=int, default=os.environ.get("PORT", "8321"))
+        one.add_argument(
+            "--log",
+            choices=("none", "slow", "requests"),
+            default=os.environ.get("OAKBEAM_LOG", "slow"),
+            help="which requests leave a line of JSON on standard error: none, slow or failed ones, or all",
+        )
     serve.add_argument("--new", action="store_true", help="make the data folder and an empty department where there is none")
     serve.add_argument(
         "--allowed-hosts",
@@ -122,7 +133,13 @@ def _parser() -> argparse.ArgumentParser:
     rooms_cli.add_to(commands, lambda what: lambda given: what(given, _store(given)))
     people_cli.add_to(commands, lambda what: lambda given: what(given, _store(given)))
     backup = add("backup", _backup, "Write a consistent copy of the database while it is in use.")
-    backup.add_argument("target", type=Path)
+    backup.add_argument("target", type=Path, help="a new file; with --keep a folder")
+    backup.add_argument(
+        "--keep",
+        type=int,
+        metavar="N",
+        help="a dated backup in the folder, looked at once written; only the newest N stay",
+    )
     restoring = add("restore", _restore, "Put a backup in the database's place, once it is seen to be whole.")
     restoring.add_argument("backup", type=Path)
     restoring.add_argument("--replace", action="store_true", help="where there is a database; it is kept as oakbeam.before")
@@ -143,6 +160,7 @@ def _listed(text: str) -> list[str]:
 def _serve(given: argparse.Namespace) -> int:
     import uvicorn
 
+    from oakbeam.api import observing
     from oakbeam.api.app import build
 
     store = _store(given, new=given.new)
@@ -153,7 +171,8 @@ def _serve(given: argparse.Namespace) -> int:
             file.write(code + "\n")
         print(f"Not set up yet: open /setup and give the code in {kept}.", flush=True)
     here = given.host in LOOPBACK
-    app = build(store, interface(), given.allowed_hosts or (LOOPBACK if here else ()))
+    observing.log_to_stderr()
+    app = build(store, interface(), given.allowed_hosts or (LOOPBACK if here else ()), given.log)
     # What is loaded now stays: keep the collector from walking it in the middle of a request.
     gc.collect()
     gc.freeze()
@@ -167,6 +186,9 @@ def _serve(given: argparse.Namespace) -> int:
         log_level="warning",
         access_log=False,
         server_header=False,
+        # What is being answered is answered; a client that keeps its line open does not hold the server up.
+        timeout_graceful_shutdown=MOST_FAREWELL_S,
+        limit_concurrency=MOST_AT_ONCE,
         proxy_headers=bool(given.trusted_proxies),
         forwarded_allow_ips=given.trusted_proxies,
     )
@@ -251,7 +273,12 @@ def _import(given: argparse.Namespace) -> int:
 
 
 def _backup(given: argparse.Namespace) -> int:
-    _store(given).backup(given.target)
+    store = _store(given)
+    if given.keep is None:
+        store.backup(given.target)
+        return 0
+    kept = backups.rotate(store, given.target, given.keep)
+    print(f"{kept.made.name} is whole; {len(kept.removed)} older removed.")
     return 0
 
 
@@ -266,7 +293,11 @@ def _check(given: argparse.Namespace) -> int:
     if not path.is_file():
         raise NoDatabase(path)
     database.verify(path)
-    print("The database is whole.")
+    store = _store(given)
+    if fault := chain_fault(store.db):
+        print(f"oakbeam: {fault}", file=sys.stderr)
+        return 1
+    print("The database is whole, and its audit as it was written.")
     return 0
 
 

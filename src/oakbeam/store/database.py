@@ -21,6 +21,7 @@ from pathlib import Path
 from typing import Any, TypeVar
 
 from oakbeam.core.errors import Allowed, Refusal
+from oakbeam.store.audit_chain import next_link
 
 T = TypeVar("T")
 MOST_PARSED = 50_000
@@ -182,6 +183,15 @@ class Store:
         db.execute("COMMIT")
         held.memory.clear()
 
+    def write_fault(self) -> str | None:
+        """Why a change could not begin now, in a sentence; None where it could. Nothing is changed."""
+        try:
+            with self.change() as db:
+                db.execute("PRAGMA user_version").fetchone()
+        except (sqlite3.Error, Busy) as error:
+            return f"The database takes no change: {error}."
+        return None
+
     def backup(self, target: Path) -> None:
         """Write a consistent copy of the database to target while it is in use. target must not exist."""
         if target.exists():
@@ -305,14 +315,7 @@ def now() -> str:
 
 
 def audit(db: sqlite3.Connection, actor: str, action: str, subject: str, detail: Mapping[str, object]) -> None:
-    """Add the audit row of a change, inside the change's own transaction."""
-    db.execute(
-        "INSERT INTO audit (at, actor, action, subject, detail) VALUES (:at, :actor, :action, :subject, :detail)",
-        {
-            "at": now(),
-            "actor": actor,
-            "action": action,
-            "subject": subject,
-            "detail": json.dumps(detail, ensure_ascii=False),
-        },
-    )
+    """Add the audit row of a change, linked to the one before, inside the change's own transaction."""
+    row = (now(), actor, action, subject, json.dumps(detail, ensure_ascii=False))
+    link = next_link(db, *row)
+    db.execute("INSERT INTO audit (at, actor, action, subject, detail, link) VALUES (?, ?, ?, ?, ?, ?)", (*row, link))

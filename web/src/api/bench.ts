@@ -1,4 +1,10 @@
-import { keepPreviousData, useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
+import {
+  keepPreviousData,
+  useInfiniteQuery,
+  useMutation,
+  useQuery,
+  useQueryClient,
+} from "@tanstack/react-query";
 
 import client, { carry, type Refused, type Schemas, unwrap } from "./client";
 import {
@@ -405,3 +411,30 @@ export const useAgree = () =>
     (body: Schemas["Agreement"]) => unwrap<Schemas["Agreement"]>(client.PUT("/api/agreement", { body })),
     ["agreement", "setup"],
   );
+
+const AUDIT_PAGE = 100;
+
+/** What was done, newest first, a page at a time. */
+export const useAudit = () =>
+  useInfiniteQuery({
+    queryKey: ["audit"],
+    queryFn: ({ pageParam }) =>
+      unwrap<Schemas["Change"][]>(
+        client.GET("/api/audit", { params: { query: { before: pageParam, limit: AUDIT_PAGE } } }),
+      ),
+    initialPageParam: null as number | null,
+    getNextPageParam: (last) => (last.length < AUDIT_PAGE ? undefined : (last.at(-1)?.id ?? undefined)),
+  });
+
+/** Whether the audit is as it was written. */
+export const useChain = () =>
+  useQuery({
+    queryKey: ["audit", "chain"],
+    queryFn: () => unwrap<Schemas["Chain"]>(client.GET("/api/audit/chain")),
+  });
+
+export const useSignIns = () =>
+  useQuery({
+    queryKey: ["sign-ins"],
+    queryFn: () => unwrap<Schemas["Attempt"][]>(client.GET("/api/sign-ins")),
+  });

@@ -8,6 +8,7 @@ import { ROLE } from "../ui/words";
 import { Field } from "../ui/Field";
 import { Agreement } from "./Agreement";
 import { Tick } from "./Tick";
+import { WhatWasDone } from "./WhatWasDone";
 
 const ROLES = Object.keys(ROLE) as Role[];
 
@@ -90,6 +91,7 @@ export function People({ me }: { me: string }) {
         </Button>
       )}
       <Agreement />
+      <WhatWasDone />
     </section>
   );
 }

@@ -165,3 +165,35 @@ it("what the department agreed on goes out whole, one thing changed", async () =
     expect(server.last("PUT /api/agreement").body).toEqual({ ...AGREED, idle_minutes: 20 }),
   );
 });
+
+it("what was done is read a page at a time, and a row changed by hand is told", async () => {
+  const row = (id: number) => ({
+    id,
+    at: "2026-11-20T10:00:00Z",
+    actor: "ilse",
+    action: "room.save",
+    subject: `room:${id}`,
+    detail: { revision: id },
+  });
+  const pages: Record<string, ReturnType<typeof row>[]> = {
+    "": Array.from({ length: 100 }, (_, i) => row(200 - i)),
+    "101": [row(100)],
+  };
+  serve({
+    "GET /api/start": start({ session: session(NOOR) }),
+    "GET /api/people": [NOOR],
+    "GET /api/agreement": AGREED,
+    "GET /api/audit": ({ query }: { query: URLSearchParams }) => pages[query.get("before") ?? ""],
+    "GET /api/audit/chain": { whole: false, fault: "Audit row 7 is not as it was written." },
+    "GET /api/sign-ins": [{ at: "2026-11-20T10:00:00Z", person: "eve", address: "10.0.0.7", passed: false }],
+  });
+  show(<SignInPage />, "/sign-in");
+  fireEvent.click(await screen.findByRole("button", { name: "What was done, and who signed in" }));
+  expect(await screen.findByText("Audit row 7 is not as it was written.")).toBeDefined();
+  expect((await screen.findAllByText(/^room:/)).length).toBe(100);
+  press("Earlier");
+  expect(await screen.findByText("room:100")).toBeDefined();
+  expect(screen.queryByRole("button", { name: "Earlier" })).toBeNull();
+  fireEvent.click(screen.getByRole("radio", { name: "Signing in" }));
+  expect((await screen.findByText("eve")).closest("tr")?.textContent).toContain("10.0.0.7no");
+});
