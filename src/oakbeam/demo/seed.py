@@ -2,11 +2,13 @@
 
 from __future__ import annotations
 
-from datetime import datetime
+from datetime import datetime, timedelta
 
+from oakbeam.core.equipment.constancy import outcome
+from oakbeam.core.equipment.room import Room
 from oakbeam.core.errors import Refusal
-from oakbeam.demo import clinic, shifts
-from oakbeam.store import Store, charts, exposures, local, people, rooms
+from oakbeam.demo import clinic, instrument, shifts
+from oakbeam.store import Store, charts, constancy, exposures, local, people, rooms
 
 DEMO_EXPOSURES = {"room-1": 150, "room-2": 90, "portable": 40}
 DEMO_SEED = 20260
@@ -33,4 +35,22 @@ def seed(store: Store, until: datetime) -> bool:
         chart = charts.approve(store, draft.id, clinic.APPROVER, another=True)
         made = shifts.simulate(room, chart, DEMO_EXPOSURES[room.id], until, DEMO_SEED + place)
         exposures.add_many(store, made, "simulation")
+        _constancy(store, room, until)
     return True
+
+
+DONE_BEFORE_DAYS = {"output": 40, "kvp": 41, "timer": 41, "hvl": 400, "index": 90, "light-field": 38, "distance": 38}
+"""How long before today the physicist of the demo did each test: one is overdue, the others of a year are missing."""
+
+
+def _constancy(store: Store, room: Room, until: datetime) -> None:
+    """Constancy as it stands in a real room: most in order, one overdue, one that failed, some never done."""
+    for one in constancy.due(store, room):
+        if one.test not in DONE_BEFORE_DAYS:
+            continue
+        test, day = constancy.test_of(one.test), (until - timedelta(days=DONE_BEFORE_DAYS[one.test])).date()
+        sheet = instrument.sheet(room, test, DEMO_SEED)
+        if one.test == "light-field":
+            sheet[1] = {**sheet[1], "off_cm": 2.6}
+        found = outcome(test, sheet, test.limit)
+        constancy.keep(store, room, test, one.receptor, day, sheet, found, "", clinic.APPROVER)

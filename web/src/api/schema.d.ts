@@ -1417,6 +1417,130 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/constancy-tests": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * List Tests
+         * @description The constancy tests, with the department's tolerances.
+         */
+        get: operations["list_tests_api_constancy_tests_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/constancy-tests/{test_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /**
+         * Put Tolerance
+         * @description Set what the department allows of a test, and how often it is done; local rules go before both.
+         */
+        put: operations["put_tolerance_api_constancy_tests__test_id__put"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/rooms/{room_id}/constancy": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Get Constancy
+         * @description How each constancy test stands in a room, and what was done.
+         */
+        get: operations["get_constancy_api_rooms__room_id__constancy_get"];
+        put?: never;
+        /**
+         * Post Done
+         * @description Keep a test as done, with its sheet. What failed is kept too.
+         */
+        post: operations["post_done_api_rooms__room_id__constancy_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/rooms/{room_id}/constancy/outcome": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Post Outcome
+         * @description What an entry sheet says. Nothing is kept.
+         */
+        post: operations["post_outcome_api_rooms__room_id__constancy_outcome_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/rooms/{room_id}/constancy/{test_id}/simulated": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Get Simulated
+         * @description A sheet as simulated instruments would read it: only in the demo, a stand-in for real ones.
+         */
+        get: operations["get_simulated_api_rooms__room_id__constancy__test_id__simulated_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/rooms/{room_id}/constancy/csv": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Constancy Csv
+         * @description Every test done in a room, as CSV.
+         */
+        get: operations["constancy_csv_api_rooms__room_id__constancy_csv_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/index-scales": {
         parameters: {
             query?: never;
@@ -3181,6 +3305,35 @@ export interface components {
             note: string;
         };
         /**
+         * ConstancyTestOut
+         * @description A test with the tolerance that holds here, and the one that ships.
+         */
+        ConstancyTestOut: {
+            /** Id */
+            id: string;
+            /** Name */
+            name: string;
+            /** Group */
+            group: string;
+            /** How */
+            how: string;
+            /** Columns */
+            columns: components["schemas"]["SheetColumn"][];
+            /** Rows */
+            rows: number;
+            /** Unit */
+            unit: string;
+            /** Of Receptor */
+            of_receptor: boolean;
+            /** Source */
+            source: string;
+            /** Shipped Limit */
+            shipped_limit: number;
+            /** Shipped Months */
+            shipped_months: number;
+            tolerance: components["schemas"]["Tolerance"];
+        };
+        /**
          * Corrected
          * @description The technique that would have been on target, on the room's stations.
          */
@@ -3254,6 +3407,62 @@ export interface components {
             ] | null;
         };
         /**
+         * Done
+         * @description A test as it was done: the sheet, its figure and the tolerance that held then.
+         */
+        Done: {
+            /** Id */
+            id: number;
+            /** Test */
+            test: string;
+            /** Receptor */
+            receptor: string | null;
+            /** Done On */
+            done_on: string;
+            /** Kept At */
+            kept_at: string;
+            /** Kept By */
+            kept_by: string;
+            /** Sheet */
+            sheet: {
+                [key: string]: number;
+            }[];
+            /** Value */
+            value: number;
+            /** Unit */
+            unit: string;
+            /** Most */
+            most: number;
+            /** Passed */
+            passed: boolean;
+            /** Note */
+            note: string;
+        };
+        /**
+         * DoneIn
+         * @description A test to keep as done.
+         */
+        DoneIn: {
+            /** Test */
+            test: string;
+            /** Receptor */
+            receptor?: string | null;
+            /** Rows */
+            rows: {
+                [key: string]: number;
+            }[];
+            /**
+             * Done On
+             * Format: date
+             */
+            done_on: string;
+            /**
+             * Note
+             * @default
+             */
+            note: string;
+        };
+        /**
          * DoseLevel
          * @description An example of a dose level, to be replaced by the local one: a value [unit] of one quantity, for whom, and its source.
          *
@@ -3317,6 +3526,22 @@ export interface components {
             trust: "supported" | "model";
             /** Refusal */
             refusal?: string | null;
+        };
+        /**
+         * Due
+         * @description How a test stands in a room. receptor: None where it is not of one; last: None where it was never done; due_on: the
+         *     day it is next due; overdue: that was before today; never done is not overdue, it is missing.
+         */
+        Due: {
+            /** Test */
+            test: string;
+            /** Receptor */
+            receptor: string | null;
+            last: components["schemas"]["Done"] | null;
+            /** Due On */
+            due_on: string | null;
+            /** Overdue */
+            overdue: boolean;
         };
         /**
          * Evaluation
@@ -4719,6 +4944,20 @@ export interface components {
             blur_mm: number;
         };
         /**
+         * Outcome
+         * @description What a sheet says: the figure, the tolerance it was held against, and whether that was kept.
+         */
+        Outcome: {
+            /** Value */
+            value: number;
+            /** Unit */
+            unit: string;
+            /** Limit */
+            limit: number;
+            /** Passed */
+            passed: boolean;
+        };
+        /**
          * Output
          * @description A measured tube output: air kerma [µGy/mAs] in air at 100 cm, at one kVp.
          */
@@ -5675,6 +5914,18 @@ export interface components {
             typical_output: boolean;
         };
         /**
+         * RoomConstancy
+         * @description How each test stands in a room, and what was done, newest first. simulated: instruments of the demo can be read.
+         */
+        RoomConstancy: {
+            /** Due */
+            due: components["schemas"]["Due"][];
+            /** Done */
+            done: components["schemas"]["Done"][];
+            /** Simulated */
+            simulated: boolean;
+        };
+        /**
          * RoomTemplate
          * @description A room to start from. says: which rooms it is for.
          */
@@ -5938,6 +6189,40 @@ export interface components {
             needed: boolean;
             /** Says */
             says: string;
+        };
+        /**
+         * SheetColumn
+         * @description A figure of an entry sheet; may_be_zero: none is a reading too, as of a misfit.
+         */
+        SheetColumn: {
+            /** Key */
+            key: string;
+            /** Name */
+            name: string;
+            /**
+             * Unit
+             * @default
+             */
+            unit: string;
+            /**
+             * May Be Zero
+             * @default false
+             */
+            may_be_zero: boolean;
+        };
+        /**
+         * SheetIn
+         * @description An entry sheet; receptor: whose, for a test of receptors.
+         */
+        SheetIn: {
+            /** Test */
+            test: string;
+            /** Receptor */
+            receptor?: string | null;
+            /** Rows */
+            rows: {
+                [key: string]: number;
+            }[];
         };
         /**
          * SheetSeen
@@ -6685,6 +6970,31 @@ export interface components {
             done: "entered" | "checked";
             /** Programs */
             programs: components["schemas"]["Which"][];
+        };
+        /**
+         * Tolerance
+         * @description What a department allows of a test, and how often it does it. own: it said so; else as shipped.
+         */
+        Tolerance: {
+            /** Limit */
+            limit: number;
+            /** Months */
+            months: number;
+            /**
+             * Own
+             * @default false
+             */
+            own: boolean;
+        };
+        /**
+         * ToleranceIn
+         * @description What the department allows, and how often it is done. limit and months None: as shipped again.
+         */
+        ToleranceIn: {
+            /** Limit */
+            limit?: number | null;
+            /** Months */
+            months?: number | null;
         };
         /**
          * Trend
@@ -12807,6 +13117,486 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["Change"][];
                 };
+            };
+            /** @description Nobody is signed in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not for this role, or not from here */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description There is no such thing */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The present state does not allow it */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Refused; says what is allowed */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    list_tests_api_constancy_tests_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ConstancyTestOut"][];
+                };
+            };
+            /** @description Nobody is signed in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not for this role, or not from here */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description There is no such thing */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The present state does not allow it */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Refused; says what is allowed */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    put_tolerance_api_constancy_tests__test_id__put: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                test_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ToleranceIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ConstancyTestOut"];
+                };
+            };
+            /** @description Nobody is signed in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not for this role, or not from here */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description There is no such thing */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The present state does not allow it */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Refused; says what is allowed */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    get_constancy_api_rooms__room_id__constancy_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                room_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RoomConstancy"];
+                };
+            };
+            /** @description Nobody is signed in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not for this role, or not from here */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description There is no such thing */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The present state does not allow it */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Refused; says what is allowed */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    post_done_api_rooms__room_id__constancy_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                room_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["DoneIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Done"];
+                };
+            };
+            /** @description Nobody is signed in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not for this role, or not from here */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description There is no such thing */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The present state does not allow it */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Refused; says what is allowed */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    post_outcome_api_rooms__room_id__constancy_outcome_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                room_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SheetIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Outcome"];
+                };
+            };
+            /** @description Nobody is signed in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not for this role, or not from here */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description There is no such thing */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The present state does not allow it */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Refused; says what is allowed */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    get_simulated_api_rooms__room_id__constancy__test_id__simulated_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                room_id: string;
+                test_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": {
+                        [key: string]: number;
+                    }[];
+                };
+            };
+            /** @description Nobody is signed in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not for this role, or not from here */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description There is no such thing */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The present state does not allow it */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Refused; says what is allowed */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    constancy_csv_api_rooms__room_id__constancy_csv_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                room_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
             /** @description Nobody is signed in */
             401: {

@@ -166,6 +166,8 @@ function ReadingsOf({ readings }: { readings: Partial<Readings> }) {
 /** What was done with the generator's programs: no change of the room itself. */
 const PROGRAM: Record<string, (detail: Record<string, unknown>) => string> = {
   "program.enter": (detail) => `entered a program at the generator, ${String(detail.size)}`,
+  "constancy.keep": (detail) =>
+    `kept a constancy test, ${String(detail.test)}: ${detail.passed ? "passed" : "failed"}`,
   "program.check": (detail) => `checked a program at the generator, ${String(detail.size)}`,
 };
 

@@ -10,18 +10,25 @@ import { Refusal } from "../ui/Notice";
 import { Segmented } from "../ui/Segmented";
 import { date, moment } from "../ui/words";
 import { Calibration } from "./Calibration";
+import { Constancy } from "./Constancy";
 import { Equipment } from "./Equipment";
 import { History } from "./History";
 import { Programs } from "./Programs";
 
-type Part = "equipment" | "calibration" | "programs" | "history";
+type Part = "equipment" | "calibration" | "constancy" | "programs" | "history";
 
 /** Rooms: what a room has, how it was measured, and what changed. */
 export function RoomsPage({ room }: { room: Room }) {
   const rooms = useRooms();
   const change = useChangeRoom();
   const add = useNewRoom();
-  const [part, setPart] = useAddressWord("part", ["equipment", "calibration", "programs", "history"]);
+  const [part, setPart] = useAddressWord("part", [
+    "equipment",
+    "calibration",
+    "constancy",
+    "programs",
+    "history",
+  ]);
   useTitle(`${room.name}, Rooms`);
   const chooseRoom = useChooseRoom();
   const [edited, setEdited] = useDraft<Room | null>(`equipment ${room.id}`, () => null);
@@ -111,6 +118,7 @@ export function RoomsPage({ room }: { room: Room }) {
             options={[
               { value: "equipment", label: "Equipment" },
               { value: "calibration", label: "Calibration" },
+              { value: "constancy", label: "Constancy" },
               { value: "programs", label: "Programs" },
               { value: "history", label: "History" },
             ]}
@@ -155,6 +163,7 @@ export function RoomsPage({ room }: { room: Room }) {
           </fieldset>
         )}
         {part === "programs" && <Programs room={room} />}
+        {part === "constancy" && <Constancy key={room.id} room={room} />}
         {part === "history" && (
           <History
             room={room}
