@@ -55,6 +55,17 @@ def calibration(page: Page, site: str) -> None:
     page.get_by_role("button", name="Accept calibration").wait_for()
 
 
+def constancy(page: Page, site: str) -> None:
+    page.goto(f"{site}/rooms?part=constancy")
+    page.get_by_role("button", name="Light and field").click()
+    page.get_by_text("failed", exact=True).wait_for()
+
+
+def setting_up(page: Page, site: str) -> None:
+    page.goto(f"{site}/setup?step=room")
+    page.get_by_role("radio", name="Portable unit").click()
+
+
 def judged(page: Page, site: str) -> None:
     page.goto(f"{site}/desk")
     take(page, "knee 2", "Knee, 2 views")
@@ -87,21 +98,9 @@ def guide(page: Page, site: str) -> None:
     page.goto(f"{site}/guide/knee-lateral")
 
 
-def guide_day(page: Page, site: str) -> None:
-    page.goto(f"{site}/guide/cspine-oblique")
-
-
 def charts(page: Page, site: str) -> None:
     page.goto(f"{site}/charts")
     page.get_by_role("button", name="Lumbar spine AP").first.click()
-
-
-def new_line(page: Page, site: str) -> None:
-    page.goto(f"{site}/charts")
-    page.get_by_role("button", name="New line").click()
-    choose(page, "Projection", "Knee AP oblique, medial rotation")
-    for field, value in {"Measured thickness": "12.5", "kVp": "68", "mAs": "8", "Index, if there is one": "460"}.items():
-        fill(page, field, value)
 
 
 def imported(page: Page, site: str) -> None:
@@ -178,14 +177,14 @@ VIEWS: dict[str, tuple[Callable[[Page, str], None], str]] = {
     "charts-build": (built, "night"),
     "charts-compare-day": (compare, "day"),
     "sign-in": (signing_in, "night"),
-    "charts-new-line": (new_line, "night"),
     "charts-import": (imported, "night"),
     "print-wall": (printed, "day"),
     "rooms-day": (rooms, "day"),
     "rooms-calibration": (calibration, "night"),
+    "rooms-constancy-day": (constancy, "day"),
+    "setup": (setting_up, "night"),
     "log": (log, "night"),
     "guide": (guide, "night"),
-    "guide-day": (guide_day, "day"),
 }
 
 
@@ -201,7 +200,7 @@ def main() -> None:
                 context = browser.new_context(viewport={"width": 1280, "height": 800})
                 context.add_init_script(f"localStorage.setItem('oakbeam.preferences', '{{\"theme\":\"{theme}\"}}')")
                 if name != "sign-in":
-                    sign_in(context, site, "ilse" if visit is calibration else "joren")
+                    sign_in(context, site, "ilse" if visit in (calibration, constancy, setting_up) else "joren")
                 page = context.new_page()
                 visit(page, site)
                 page.wait_for_load_state("networkidle")

@@ -164,6 +164,8 @@ RULES: Mapping[str, Rule] = {
     "GET /api/people": PEOPLE,
     "POST /api/people": PEOPLE,
     "PUT /api/people/{person_id}": PEOPLE,
+    "GET /api/dose-levels/csv": ANYONE,
+    "PUT /api/dose-levels": DEPARTMENT,
     "GET /api/audit": PEOPLE,
     "GET /api/audit/chain": PEOPLE,
     "GET /api/audit/csv": PEOPLE,
@@ -191,6 +193,7 @@ BODIES: Mapping[str, int] = {
     "POST /api/rooms/{room_id}/calibration/fit": 256 * KB,
     "PUT /api/rooms/{room_id}": 256 * KB,
     "POST /api/rooms/import": 256 * KB,
+    "PUT /api/dose-levels": 1024 * KB,
     "PUT /api/catalogue/local/{kind}/{entry_id}": 256 * KB,
 }
 """The most bytes of a body, where an operation takes more than USUAL_BODY."""

@@ -103,15 +103,6 @@ class ProjectionPage(ProjectionOut):
     exams: list[str]
 
 
-class DoseLevelOut(BaseModel):
-    """A dose level of a projection. local: the projection is the department's own, or changed."""
-
-    projection: str
-    name: str
-    level: DoseLevel
-    local: bool
-
-
 class ExamOut(BaseModel):
     """An exam: its projections in working order."""
 
@@ -267,18 +258,6 @@ def list_projections(store: StoreHere) -> list[ProjectionOut]:
 def get_projection(store: StoreHere, projection_id: str) -> ProjectionPage:
     """Everything the catalogue knows of one projection."""
     return page(local.catalogue_of(store), projection_id)
-
-
-@router.get("/dose-levels", tags=["catalogue"])
-def list_dose_levels(store: StoreHere) -> list[DoseLevelOut]:
-    """All dose levels, each of its own quantity. They are examples until the department sets its own: `dose_levels` of a
-    projection's local entry, where a level takes the place of that of the same quantity for the same people."""
-    known = local.catalogue_of(store)
-    return [
-        DoseLevelOut(projection=one.id, name=f"{one.exam} {one.name}", level=level, local=one.id in known.local)
-        for one in known.projections.values()
-        for level in one.dose_levels
-    ]
 
 
 @router.get("/exams", tags=["catalogue"])

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import json
+import sqlite3
 from collections.abc import Mapping
 from dataclasses import asdict, dataclass
 from functools import lru_cache
@@ -82,27 +83,38 @@ def save_entry(
 ) -> LocalEntry:
     """Add or change an entry; Refusal where the catalogue would not hold with it, Conflict where `expected` is stale."""
     with store.change() as db:
-        row = db.execute("SELECT revision FROM local_entry WHERE kind = ? AND id = ?", (kind, entry_id)).fetchone()
-        if row is not None and expected is not None and row["revision"] != expected:
-            raise Conflict(
-                "Changed meanwhile", f"The entry is at revision {row['revision']}, not {expected}: read it again."
-            )
-        if "like" in body and entry_id in shipped().projections:
-            raise Refusal("Name in use", f"There is a {kind} '{entry_id}' already: give this one another name.", None, "id")
-        count = db.execute("SELECT count(*) AS n FROM local_entry").fetchone()["n"]
-        if row is None and count >= MOST_LOCAL_ENTRIES:
-            raise Refusal(
-                "Too many entries", f"A department has at most {MOST_LOCAL_ENTRIES} entries of its own.", None, "id"
-            )
-        db.execute(
-            "INSERT INTO local_entry (kind, id, body, changed_at, changed_by) VALUES (:kind, :id, :body, :at, :by)"
-            " ON CONFLICT (kind, id) DO UPDATE"
-            " SET body = :body, changed_at = :at, changed_by = :by, revision = revision + 1",
-            {"kind": kind, "id": entry_id, "body": json.dumps(body, ensure_ascii=False), "at": now(), "by": actor},
-        )
-        audit(db, actor, "catalogue.save", f"{kind}:{entry_id}", {"body": dict(body)})
+        _put(db, kind, entry_id, body, actor, expected)
         _must_hold(store)
     return next(entry for entry in entries(store) if (entry.kind, entry.id) == (kind, entry_id))
+
+
+def change_projections(store: Store, changes: Mapping[str, Mapping[str, Any]], actor: str) -> None:
+    """Lay fields over many projections at once, beside what the department has of them; all of it, or nothing."""
+    own = {entry.id: entry.body for entry in entries(store) if entry.kind == "projection"}
+    with store.change() as db:
+        for projection, fields in changes.items():
+            _put(db, "projection", projection, {**own.get(projection, {}), **fields}, actor, None)
+        _must_hold(store)
+
+
+def _put(
+    db: sqlite3.Connection, kind: Kind, entry_id: str, body: Mapping[str, Any], actor: str, expected: int | None
+) -> None:
+    row = db.execute("SELECT revision FROM local_entry WHERE kind = ? AND id = ?", (kind, entry_id)).fetchone()
+    if row is not None and expected is not None and row["revision"] != expected:
+        raise Conflict("Changed meanwhile", f"The entry is at revision {row['revision']}, not {expected}: read it again.")
+    if "like" in body and entry_id in shipped().projections:
+        raise Refusal("Name in use", f"There is a {kind} '{entry_id}' already: give this one another name.", None, "id")
+    count = db.execute("SELECT count(*) AS n FROM local_entry").fetchone()["n"]
+    if row is None and count >= MOST_LOCAL_ENTRIES:
+        raise Refusal("Too many entries", f"A department has at most {MOST_LOCAL_ENTRIES} entries of its own.", None, "id")
+    db.execute(
+        "INSERT INTO local_entry (kind, id, body, changed_at, changed_by) VALUES (:kind, :id, :body, :at, :by)"
+        " ON CONFLICT (kind, id) DO UPDATE"
+        " SET body = :body, changed_at = :at, changed_by = :by, revision = revision + 1",
+        {"kind": kind, "id": entry_id, "body": json.dumps(body, ensure_ascii=False), "at": now(), "by": actor},
+    )
+    audit(db, actor, "catalogue.save", f"{kind}:{entry_id}", {"body": dict(body)})
 
 
 def remove_entry(store: Store, kind: Kind, entry_id: str, actor: str) -> None:

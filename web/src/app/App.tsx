@@ -14,6 +14,7 @@ const GuidePage = lazy(() => import("../guide/GuidePage").then((m) => ({ default
 const SignInPage = lazy(() => import("../people/SignInPage").then((m) => ({ default: m.SignInPage })));
 const LogPage = lazy(() => import("../log/LogPage").then((m) => ({ default: m.LogPage })));
 
+const DoseLevelsPage = lazy(() => import("../guide/DoseLevels").then((m) => ({ default: m.DoseLevelsPage })));
 const SetupPage = lazy(() => import("../setup/SetupPage").then((m) => ({ default: m.SetupPage })));
 
 /** The views that show nothing without a room. */
@@ -66,6 +67,7 @@ export function App() {
         >
           <Routes>
             <Route path="/" element={<Navigate to={room ? "/desk" : "/setup"} replace />} />
+            <Route path="/dose-levels" element={<DoseLevelsPage />} />
             <Route path="/setup" element={<SetupPage />} />
             <Route path="/guide/:id?" element={<GuidePage room={room} />} />
             {room ? (

@@ -1,4 +1,5 @@
 import { useState } from "react";
+import { Link } from "react-router";
 
 import type { Page } from "../api/queries";
 import type { components } from "../api/schema";
@@ -104,6 +105,9 @@ export function Department({ page }: { page: Page }) {
         </div>
       )}
       <OwnView key={page.id} page={page} />
+      <Link className="inline-flex min-h-touch items-center underline underline-offset-2" to="/dose-levels">
+        All dose levels, and our own from a file
+      </Link>
       {save.isError && <Refusal error={save.error} className="mt-2" />}
       {remove.isError && <Refusal error={remove.error} className="mt-2" />}
     </section>

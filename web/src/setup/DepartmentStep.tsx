@@ -1,4 +1,5 @@
 import { useState } from "react";
+import { Link } from "react-router";
 
 import { type Department, useKeepDepartment } from "../api/setup";
 import { Agreement } from "../people/Agreement";
@@ -71,6 +72,12 @@ export function DepartmentStep({ now, onDone }: { now: Department; onDone: () =>
       </Button>
       {keep.isError && <Refusal error={keep.error} />}
       <Agreement />
+      <p className="text-ink-2">
+        Techniques are held against example dose levels.{" "}
+        <Link className="inline-flex min-h-touch items-center underline" to="/dose-levels">
+          Put your own in their place
+        </Link>
+      </p>
     </div>
   );
 }
