@@ -243,9 +243,12 @@ def test_an_empty_database_explains_what_to_do(page: Page, tmp_path: Path):
     server, address = serve(tmp_path)
     try:
         page.goto(address)
-        expect(page.get_by_text("No room yet")).to_be_visible()
+        expect(page.get_by_role("heading", name="Who sets it up")).to_be_visible()
+        for view in ("desk", "charts", "rooms", "log"):
+            page.goto(f"{address}/{view}")
+            expect(page.get_by_role("link", name="Set the department up")).to_be_visible()
         page.goto(f"{address}/elsewhere")
-        expect(page.get_by_text("No room yet")).to_be_visible()
+        expect(page.get_by_text("There is no such page")).to_be_visible()
     finally:
         stop(server)
 

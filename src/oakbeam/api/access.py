@@ -161,6 +161,8 @@ RULES: Mapping[str, Rule] = {
     "POST /api/session": ANYONE,
     "DELETE /api/session": OWN_SESSION,
     "PUT /api/session/password": SIGNED_IN,
+    "GET /api/session/all": SIGNED_IN,
+    "DELETE /api/session/others": SIGNED_IN,
     "GET /api/people": PEOPLE,
     "POST /api/people": PEOPLE,
     "PUT /api/people/{person_id}": PEOPLE,

@@ -102,6 +102,18 @@ def sign_out(store: StoreHere, request: Request, response: Response) -> SessionO
     return session_out(store, None, request)
 
 
+@router.get("/session/all")
+def my_sessions(store: StoreHere, who: Actor, request: Request) -> list[people.OpenSession]:
+    """One's own sessions that have not ended: at which times, not where."""
+    return people.sessions_of(store, who, request.cookies.get(COOKIE, ""))
+
+
+@router.delete("/session/others", status_code=204)
+def end_other_sessions(store: StoreHere, who: Actor, request: Request) -> None:
+    """End one's sessions at all other consoles."""
+    people.sign_out_elsewhere(store, who, request.cookies.get(COOKIE, ""))
+
+
 @router.put("/session/password", status_code=204)
 def change_password(store: StoreHere, who: Actor, request: Request, asked: NewPassword) -> None:
     """Change one's own password; every session of one's own ends."""

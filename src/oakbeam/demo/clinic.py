@@ -28,6 +28,7 @@ from oakbeam.core.physics.beam.model import rqa5_equivalent_ugy
 from oakbeam.core.projection import Projection, SupportId
 from oakbeam.store import people
 
+NAME = "Lindenmoor Clinic"
 AUTHOR, APPROVER = "joren", "ilse"
 PASSWORD = "oak and beam"
 """Everybody's in the demo, and offered on its sign-in page."""

@@ -8,7 +8,7 @@ from oakbeam.core.equipment.constancy import outcome
 from oakbeam.core.equipment.room import Room
 from oakbeam.core.errors import Refusal
 from oakbeam.demo import clinic, instrument, shifts
-from oakbeam.store import Store, charts, constancy, exposures, local, people, rooms
+from oakbeam.store import Store, charts, constancy, department, exposures, local, people, rooms
 
 DEMO_EXPOSURES = {"room-1": 150, "room-2": 90, "portable": 40}
 DEMO_SEED = 20260
@@ -26,6 +26,7 @@ def seed(store: Store, until: datetime) -> bool:
     for person_id, name, roles in clinic.PEOPLE:
         people.add(store, person_id, name, roles, clinic.PASSWORD, "seed")
     people.agree(store, people.Agreement(open_records=True), "seed")
+    department.save(store, department.Department(clinic.NAME), "seed")
     local.offer_accounts(store, clinic.PASSWORD, [person_id for person_id, *_ in clinic.PEOPLE])
     for place, room in enumerate(clinic.rooms()):
         rooms.save(store, room, clinic.APPROVER)

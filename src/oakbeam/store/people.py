@@ -294,6 +294,34 @@ def session_of(store: Store, token: str) -> Session | None:
     return Session(_person(row), row["csrf"], seen_at, minutes)
 
 
+@dataclass(frozen=True, slots=True)
+class OpenSession:
+    """One of a person's sessions that has not ended: since when, last used when, and whether it is the one that asks."""
+
+    began_at: str
+    used_at: str
+    this: bool
+
+
+def sessions_of(store: Store, person_id: str, token: str) -> list[OpenSession]:
+    """A person's sessions that have not ended, the newest first. token: that of the session that asks."""
+    minutes, own = agreement(store).idle_minutes, _hashed(token)
+    rows = store.db.execute("SELECT * FROM session WHERE person = ? ORDER BY created_at DESC", (person_id,))
+    found = []
+    for row in rows:
+        used = max(row["seen_at"], store.last_asked.get(row["token_hash"], ""))
+        if used >= _ago(minutes=minutes) and row["created_at"] >= _ago(hours=SESSION_HOURS):
+            found.append(OpenSession(row["created_at"], used, row["token_hash"] == own))
+    return found
+
+
+def sign_out_elsewhere(store: Store, person_id: str, token: str) -> None:
+    """End a person's sessions but the one that asks."""
+    with store.change() as db:
+        db.execute("DELETE FROM session WHERE person = ? AND token_hash <> ?", (person_id, _hashed(token)))
+        audit(db, person_id, "session.end_others", f"person:{person_id}", {})
+
+
 def sign_out(store: Store, token: str) -> None:
     """End a session."""
     with store.change() as db:

@@ -380,6 +380,16 @@ export const useOwnPassword = () =>
     return unwrap<Session>(client.GET("/api/session"));
   });
 
+/** One's own sessions: this one, and those at other consoles. */
+export const useMySessions = () =>
+  useQuery({
+    queryKey: ["sessions"],
+    queryFn: () => unwrap<Schemas["OpenSession"][]>(client.GET("/api/session/all")),
+  });
+
+export const useEndOtherSessions = () =>
+  useChange(() => unwrap(client.DELETE("/api/session/others")), ["sessions"]);
+
 export const usePeople = (wanted: boolean) =>
   useQuery({
     queryKey: ["people"],

@@ -95,12 +95,14 @@ function Level({ of: { name, level } }: { of: DoseLevelRow }) {
   return (
     <tr className="border-b border-rule align-top">
       <td className="py-1.5 pr-3">{name}</td>
-      <td className="pr-3">{QUANTITY[level.quantity]}</td>
-      <td className="text-right whitespace-nowrap">
+      <td className="py-1.5 pr-6 whitespace-nowrap">{QUANTITY[level.quantity]}</td>
+      <td className="py-1.5 text-right whitespace-nowrap">
         <b>{figure(level.value)}</b> {level.unit}
       </td>
-      <td className="pl-6 text-ink-2">{level.of_whom}</td>
-      <td className={level.source.startsWith("example") ? "text-ink-3" : "text-ink-2"}>{level.source}</td>
+      <td className="py-1.5 pl-6 whitespace-nowrap text-ink-2">{level.of_whom}</td>
+      <td className={`py-1.5 pl-4 ${level.source.startsWith("example") ? "text-ink-3" : "text-ink-2"}`}>
+        {level.source}
+      </td>
     </tr>
   );
 }

@@ -9,6 +9,7 @@ import { forgetDrafts } from "../ui/drafts";
 import { Field } from "../ui/Field";
 import { Refusal, Waiting } from "../ui/Notice";
 import { ROLE } from "../ui/words";
+import { OtherConsoles } from "./OtherConsoles";
 import { OwnPassword } from "./OwnPassword";
 import { People } from "./People";
 
@@ -90,6 +91,7 @@ export function SignInPage() {
           {signIn.isError && <Refusal error={signIn.error} />}
         </form>
         {here && <OwnPassword mustChange={session.data.must_change ?? false} />}
+        {here && <OtherConsoles />}
         <p className="mt-5 text-note text-ink-3">
           A console left alone for {session.data.idle_minutes} minutes signs out by itself; nothing typed is
           lost.

@@ -197,3 +197,17 @@ it("what was done is read a page at a time, and a row changed by hand is told", 
   fireEvent.click(screen.getByRole("radio", { name: "Signing in" }));
   expect((await screen.findByText("eve")).closest("tr")?.textContent).toContain("10.0.0.7no");
 });
+
+it("sessions at other consoles are told and ended", async () => {
+  const own = { began_at: "2026-11-20T08:00:00Z", used_at: "2026-11-20T10:00:00Z", this: true };
+  let all = [own, { ...own, this: false, used_at: "2026-11-20T09:30:00Z" }];
+  serve({
+    "GET /api/start": start({ session: session(TAMSIN) }),
+    "GET /api/session/all": () => all,
+    "DELETE /api/session/others": () => (all = [own]),
+  });
+  show(<SignInPage />, "/sign-in");
+  expect(await screen.findByText(/signed in at 1 other console/)).toBeDefined();
+  press("Sign out there");
+  await waitFor(() => expect(screen.queryByText(/other console/)).toBeNull());
+});

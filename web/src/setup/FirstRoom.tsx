@@ -102,11 +102,11 @@ export function RoomStep({ onDone }: { onDone: () => void }) {
 /** kVp, stations, receptors: what tells one template from the other. */
 function inShort(room: Room): string {
   const { kvp, mas } = room.generator;
-  const grids = room.supports.flatMap((one) => (one.grid ? [`${one.grid.ratio}:1`] : []));
+  const grids = [...new Set(room.supports.flatMap((one) => (one.grid ? [`${one.grid.ratio}:1`] : [])))];
   return [
     `${kvp[0]} to ${kvp[kvp.length - 1]} kVp`,
     `${mas.length} mAs from ${mas[0]} to ${mas[mas.length - 1]}`,
-    grids.length > 0 ? `grids ${grids.join(", ")}` : "no grid built in",
+    grids.length > 0 ? `grid ${grids.join(", ")}` : "no grid built in",
     room.aec ? "AEC" : "no AEC",
   ].join("; ");
 }
