@@ -3,7 +3,7 @@ import { useState } from "react";
 import { type DoseLevelRow, useDoseLevels, useTakeDoseLevels } from "../api/doseLevels";
 import { useMay } from "../api/queries";
 import { useTitle } from "../ui/address";
-import { buttonClass } from "../ui/Button";
+import { FileButton } from "../ui/FileButton";
 import { Refusal, Waiting } from "../ui/Notice";
 import { QUANTITY } from "../ui/words";
 import { figure } from "../ui/units";
@@ -46,22 +46,12 @@ export function DoseLevelsPage() {
           As CSV
         </a>
         {mayTake && (
-          <label
-            className={`${buttonClass("plain")} cursor-pointer focus-within:outline-2 focus-within:outline-ink`}
+          <FileButton
+            accept=".csv,text/csv"
+            onFile={(file) => void file.text().then((csv) => take.mutate(csv))}
           >
             Read our levels from a file
-            <input
-              type="file"
-              accept=".csv,text/csv"
-              className="sr-only"
-              onClick={(event) => {
-                event.currentTarget.value = "";
-              }}
-              onChange={(event) => {
-                void event.currentTarget.files?.[0]?.text().then((csv) => take.mutate(csv));
-              }}
-            />
-          </label>
+          </FileButton>
         )}
         {take.isSuccess && (
           <span role="status" className="text-good">

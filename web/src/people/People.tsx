@@ -7,6 +7,7 @@ import { Refusal, Waiting } from "../ui/Notice";
 import { ROLE } from "../ui/words";
 import { Field } from "../ui/Field";
 import { Agreement } from "./Agreement";
+import { RoleTicks } from "./RoleTicks";
 import { Tick } from "./Tick";
 import { WhatWasDone } from "./WhatWasDone";
 
@@ -138,18 +139,7 @@ export function NewPerson({
         />
       </div>
       <div className="mt-1 flex flex-wrap items-center gap-x-3">
-        {ROLES.map((role) => (
-          <label key={role} className="flex items-center">
-            <Tick
-              label={ROLE[role]?.name ?? role}
-              on={roles.includes(role)}
-              onChange={() =>
-                setRoles(roles.includes(role) ? roles.filter((one) => one !== role) : [...roles, role])
-              }
-            />
-            {ROLE[role]?.name}
-          </label>
-        ))}
+        <RoleTicks offered={ROLES} roles={roles} onChange={setRoles} />
       </div>
       <div className="mt-2 flex gap-2">
         <Button type="submit" tone="main" disabled={missing || add.isPending || roles.length === 0}>

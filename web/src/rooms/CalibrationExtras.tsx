@@ -1,6 +1,7 @@
 import type { Fit } from "../api/queries";
 import { Tick } from "../people/Tick";
 import { Button } from "../ui/Button";
+import { DayField } from "../ui/DayField";
 import { TextField } from "../ui/TextField";
 
 export type Slip = Fit["slips"][number];
@@ -67,17 +68,6 @@ export function AboutFields({
   about: About;
   onChange: (change: Partial<About>) => void;
 }) {
-  const day = (key: "read_on" | "due_on", label: string) => (
-    <label className="flex min-h-[2.875rem] flex-col justify-center rounded-sm border border-rule-strong px-2.5 leading-tight focus-within:border-ink">
-      <span className="label">{label}</span>
-      <input
-        type="date"
-        className="bg-transparent outline-none"
-        value={about[key]}
-        onChange={(event) => onChange({ [key]: event.currentTarget.value })}
-      />
-    </label>
-  );
   return (
     <div className="mt-4 grid grid-cols-3 gap-2">
       <TextField
@@ -87,8 +77,8 @@ export function AboutFields({
         live
         onChange={(instrument) => onChange({ instrument })}
       />
-      {day("read_on", "Read on")}
-      {day("due_on", "Next due")}
+      <DayField label="Read on" value={about.read_on} onChange={(read_on) => onChange({ read_on })} />
+      <DayField label="Next due" value={about.due_on} onChange={(due_on) => onChange({ due_on })} />
     </div>
   );
 }

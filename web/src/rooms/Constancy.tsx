@@ -15,6 +15,7 @@ import {
 } from "../api/constancy";
 import { type Room, useMay } from "../api/queries";
 import { Button } from "../ui/Button";
+import { DayField } from "../ui/DayField";
 import { useDraft } from "../ui/drafts";
 import { Refusal, Waiting } from "../ui/Notice";
 import { NumberField } from "../ui/NumberField";
@@ -223,16 +224,7 @@ function OneTest({
             )}
           </div>
           <div className="mt-1 flex flex-wrap items-end gap-2">
-            <label className="flex min-h-[2.875rem] flex-col justify-center rounded-sm border border-rule-strong px-2.5 leading-tight focus-within:border-ink">
-              <span className="label">Done on</span>
-              <input
-                type="date"
-                max={today()}
-                className="bg-transparent outline-none"
-                value={doneOn}
-                onChange={(event) => setDoneOn(event.currentTarget.value)}
-              />
-            </label>
+            <DayField label="Done on" value={doneOn} latest={today()} onChange={setDoneOn} />
             <label className="flex min-h-[2.875rem] min-w-56 flex-1 flex-col justify-center rounded-sm border border-rule-strong px-2.5 leading-tight focus-within:border-ink">
               <span className="label">Note: instrument, what was done about it</span>
               <input

@@ -2,11 +2,10 @@ import { useState } from "react";
 
 import type { Role } from "../api/queries";
 import { useBegin } from "../api/setup";
-import { Tick } from "../people/Tick";
+import { RoleTicks } from "../people/RoleTicks";
 import { Button } from "../ui/Button";
 import { Field } from "../ui/Field";
 import { Refusal } from "../ui/Notice";
-import { ROLE } from "../ui/words";
 
 const BESIDES: Role[] = ["keeper", "physicist", "technologist"];
 
@@ -56,20 +55,7 @@ export function Administrator({ onDone }: { onDone: () => void }) {
       />
       <fieldset>
         <legend className="text-ink-2">You look after people. What else do you do?</legend>
-        {BESIDES.map((role) => (
-          <label key={role} className="flex items-center">
-            <Tick
-              label={ROLE[role]?.name ?? role}
-              on={roles.includes(role)}
-              onChange={() =>
-                setRoles(roles.includes(role) ? roles.filter((one) => one !== role) : [...roles, role])
-              }
-            />
-            <span>
-              {ROLE[role]?.name} <span className="text-note text-ink-3">{ROLE[role]?.does}</span>
-            </span>
-          </label>
-        ))}
+        <RoleTicks told offered={BESIDES} roles={roles} onChange={setRoles} />
       </fieldset>
       <Button type="submit" tone="main" className="self-start" disabled={missing || begin.isPending}>
         Begin

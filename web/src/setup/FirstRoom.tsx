@@ -4,7 +4,8 @@ import { Link } from "react-router";
 import { type Room, useMay, useNewRoom, useRooms } from "../api/queries";
 import { useRoomFromFile, useRoomTemplates } from "../api/setup";
 import { NotYours } from "../people/NotYours";
-import { Button, buttonClass } from "../ui/Button";
+import { Button } from "../ui/Button";
+import { FileButton } from "../ui/FileButton";
 import { Refusal, Waiting } from "../ui/Notice";
 import { prefer } from "../ui/preferences";
 import { TextField } from "../ui/TextField";
@@ -24,9 +25,8 @@ export function RoomStep({ onDone }: { onDone: () => void }) {
     prefer({ room: room.id });
     onDone();
   };
-  async function read(file: File | undefined) {
+  async function read(file: File) {
     setUnread("");
-    if (!file) return;
     try {
       const room = JSON.parse(await file.text()) as Room;
       take.mutate(name.trim() ? { ...room, name: name.trim() } : room, { onSuccess: made });
@@ -73,20 +73,9 @@ export function RoomStep({ onDone }: { onDone: () => void }) {
         >
           Add this room
         </Button>
-        <label
-          className={`${buttonClass("quiet")} cursor-pointer focus-within:outline-2 focus-within:outline-ink`}
-        >
+        <FileButton tone="quiet" accept=".json,application/json" onFile={(file) => void read(file)}>
           Or from a file (JSON)
-          <input
-            type="file"
-            accept=".json,application/json"
-            className="sr-only"
-            onClick={(event) => {
-              event.currentTarget.value = "";
-            }}
-            onChange={(event) => void read(event.currentTarget.files?.[0])}
-          />
-        </label>
+        </FileButton>
       </div>
       {add.isError && <Refusal error={add.error} className="mt-2" />}
       {take.isError && <Refusal error={take.error} className="mt-2" />}

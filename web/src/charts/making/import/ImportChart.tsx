@@ -1,8 +1,9 @@
 import { useEffect, useState } from "react";
 
 import { type Preview, useImportPreview, useRememberAnswers } from "../../../api/bench";
-import { Button, buttonClass } from "../../../ui/Button";
+import { Button } from "../../../ui/Button";
 import { keepDraft, useDraft } from "../../../ui/drafts";
+import { FileButton } from "../../../ui/FileButton";
 import { Refusal } from "../../../ui/Notice";
 import { MakeBar } from "../MakeBar";
 import type { Making } from "../making";
@@ -60,9 +61,8 @@ export function ImportChart(props: Making) {
   useEffect(() => {
     if (file && preview.isIdle) look(given);
   });
-  async function read(chosen: File | undefined) {
+  async function read(chosen: File) {
     preview.reset();
-    if (!chosen) return;
     const name = chosen.name.replace(/\.(csv|xlsx|txt)$/i, "").slice(0, 100) || "Imported chart";
     const content = base64(await chosen.arrayBuffer());
     setFound(null);
@@ -87,21 +87,13 @@ export function ImportChart(props: Making) {
         line.
       </p>
       <div className="mt-3 flex flex-wrap items-center gap-3">
-        <label
-          className={`${buttonClass(file ? "plain" : "main")} cursor-pointer focus-within:outline-2 focus-within:outline-ink`}
+        <FileButton
+          accept=".csv,.xlsx,.txt,text/csv"
+          tone={file ? "plain" : "main"}
+          onFile={(chosen) => void read(chosen)}
         >
-          <span>{file ? "Choose another file" : "Choose a file"}</span>
-          <input
-            type="file"
-            accept=".csv,.xlsx,.txt,text/csv"
-            className="sr-only"
-            // The same file, mended, is a new choice.
-            onClick={(event) => {
-              event.currentTarget.value = "";
-            }}
-            onChange={(event) => void read(event.currentTarget.files?.[0])}
-          />
-        </label>
+          {file ? "Choose another file" : "Choose a file"}
+        </FileButton>
         <span className="text-ink-2">{file ? file.name : "no file chosen"}</span>
         {busy && (
           <span role="status" className="text-ink-2">
