@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import math
+import random
 from dataclasses import replace
 
 import pytest
@@ -110,6 +112,23 @@ def test_every_template_is_a_room_that_a_chart_can_be_drafted_for(name):
         found = derive(line, room, projection, Patient(line.thickness_cm), Setup())
         assert found.forecast.dose_estimated and abs(found.forecast.di) < 0.7
     assert 40 <= room.output_ugy_per_mas(80) <= 50
+
+
+def test_the_band_of_a_room_that_nobody_read_holds_what_such_rooms_do():
+    """Rooms drawn from what is usual, not from the template: their images lie in the band as often as it says."""
+    room = replace(room_templates()["fixed-dr"].room, id="x", name="X")
+    (line,) = drafted_lines([catalogue.projection("hand-pa")], room)
+    found = derive(line, room, catalogue.projection("hand-pa"), Patient(line.thickness_cm), Setup()).forecast
+    draw = random.Random(7)
+    off = [
+        10 * math.log10(draw.uniform(30, 70) / 45) + draw.gauss(0, 0.5) + draw.gauss(0, 0.35)  # tube, receptor, patient
+        for _ in range(2000)
+    ]
+    share = sum(found.di_low - found.di <= one <= found.di_high - found.di for one in off) / len(off)
+    assert 0.75 <= share <= 0.93
+    read = replace(room, typical_output=False)
+    known = derive(line, read, catalogue.projection("hand-pa"), Patient(line.thickness_cm), Setup()).forecast
+    assert known.di_high - known.di_low < found.di_high - found.di_low
 
 
 def test_stations_are_preferred_numbers():

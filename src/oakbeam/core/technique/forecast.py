@@ -20,8 +20,9 @@ from oakbeam.core.technique.set_up import ResolvedSetup
 
 LINE_SPREAD_DI = 0.8
 """One standard deviation of the word of a chart line that was typed or imported: that it is on target."""
-ROOM_SPREAD_DI = {False: 0.9, True: 0.4}
-"""One standard deviation of the room behind its papers (output, filtration, index); by whether it was calibrated here."""
+CALIBRATED_SPREAD_DI, PAPERS_SPREAD_DI, TYPICAL_SPREAD_DI = 0.4, 0.9, 1.3
+"""One standard deviation of the room (output, filtration, index): calibrated here; as its papers say; or as usual rooms are,
+whose tubes give 30 to 70 µGy/mAs at 80 kVp and 1 m."""
 BAND_80 = 1.2816
 """Four of five lie within this many standard deviations."""
 PRIOR_WORTH = 8
@@ -54,6 +55,13 @@ class Standing:
     mean_di: float
     spread_di: float
     patient_di: float
+
+
+def room_spread_di(room: Room) -> float:
+    """How well the room itself is known [DI], one standard deviation."""
+    if room.typical_output:
+        return TYPICAL_SPREAD_DI
+    return CALIBRATED_SPREAD_DI if room.calibration else PAPERS_SPREAD_DI
 
 
 def standing(
@@ -127,7 +135,7 @@ def forecast(
             known = standing(None, 0.0, patient_spread, Seen(moved_di=seen.moved_di))
             di += known.mean_di
         else:
-            model_spread = math.hypot(*unsure.values(), ROOM_SPREAD_DI[room.calibration is not None])
+            model_spread = math.hypot(*unsure.values(), room_spread_di(room))
             known = standing(line_di, model_spread, patient_spread, seen, line)
             di = known.mean_di + (di if line_di is None or model_di is None else model_di - line_di)
         guess = SID_GUESS_SPREAD_DI if setup.sid_guessed and setup.exposure_control != "aec" else 0.0
