@@ -100,7 +100,7 @@ def keep(
                 *(json.dumps([dict(one) for one in sheet]), found.value, found.unit, found.limit, int(found.passed), note),
             ),
         ).fetchone()
-        detail = {"test": test.id, "value": found.value, "passed": found.passed}
+        detail = {"test": test.name, "receptor": receptor, "value": found.value, "passed": found.passed}
         audit(db, actor, "constancy.keep", f"room:{room.id}", detail)
     return _done(row)
 
