@@ -94,3 +94,17 @@ def test_a_target_index_is_chosen_from_accepted_images_and_changed_in_a_draft(cl
     assert (line["target_ei"], line["law"]["mas"]) == (200, pytest.approx(32))
     for wrong in ({"projection": "knee-ap"}, {"receptor": "nothing"}, {"target_ei": 9}):
         problem(client.post(f"/api/charts/{draft['id']}/target", json={**asked, **wrong}))
+
+
+def test_a_device_keeps_what_the_paper_would_say(charted, client):
+    found = client.get("/api/rooms/room-1/bedside").json()
+    assert (found["room_name"], found["version"], found["approver"]) == ("Room 1", 1, "physicist")
+    assert len(found["lines"]) == len(client.get("/api/charts/1").json()["lines"])
+    spine = next(one for one in found["lines"] if one["exam"] == "Lumbar spine")
+    at = {one["thickness_cm"]: (one["kvp"], one["mas"]) for one in spine["settings"]}
+    asked = {**ASKED, "thickness_cm": max(cm for cm in at if cm <= 24)}
+    technique = client.post("/api/techniques", json=asked).json()["technique"]
+    assert at[asked["thickness_cm"]] == (technique["kvp"], technique["mas"])
+    signed_in(charted, client, "keeper", "keeper")
+    client.post("/api/rooms", json={"name": "Bare", "like": "room-1"})
+    assert problem(client.get("/api/rooms/bare/bedside"), 404)

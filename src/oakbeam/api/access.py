@@ -81,6 +81,7 @@ RULES: Mapping[str, Rule] = {
     "GET /api/charts/{chart_id}/json": ANYONE,
     "GET /api/charts/{chart_id}/pdf": ANYONE,
     "GET /api/charts/{chart_id}/print-preview": ANYONE,
+    "GET /api/rooms/{room_id}/bedside": ANYONE,
     "GET /api/schemas/chart": ANYONE,
     "GET /api/chart-checks": ANYONE,
     "GET /api/rooms/{room_id}/readings/csv": RECORDS,

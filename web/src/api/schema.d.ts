@@ -1082,6 +1082,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/rooms/{room_id}/bedside": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Get Bedside
+         * @description A room's approved chart in words and settings, for a device to keep and to show without a network.
+         */
+        get: operations["get_bedside_api_rooms__room_id__bedside_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/charts/{chart_id}/since-calibration": {
         parameters: {
             query?: never;
@@ -2668,6 +2688,56 @@ export interface components {
             rqa5_equivalent_kerma_ugy: number;
             /** Exposure Index */
             exposure_index: number;
+        };
+        /**
+         * BedsideChart
+         * @description An approved chart version of a room.
+         */
+        BedsideChart: {
+            /** Room */
+            room: string;
+            /** Room Name */
+            room_name: string;
+            /**
+             * Unit
+             * @enum {string}
+             */
+            unit: "cm" | "in";
+            /** Version */
+            version: number;
+            /** Approved At */
+            approved_at: string;
+            /** Approver */
+            approver: string;
+            /** Review By */
+            review_by: string;
+            /** Lines */
+            lines: components["schemas"]["BedsideLine"][];
+        };
+        /**
+         * BedsideLine
+         * @description A line in words, with its settings over its range on the room's stations.
+         */
+        BedsideLine: {
+            /** Exam */
+            exam: string;
+            /** Name */
+            name: string;
+            /** Conditions */
+            conditions: string;
+            /** Control */
+            control: string;
+            /** Receptor */
+            receptor: string;
+            /** Target */
+            target: string;
+            /**
+             * Trust
+             * @enum {string}
+             */
+            trust: "proven" | "supported" | "model";
+            /** Settings */
+            settings: components["schemas"]["Setting"][];
         };
         /**
          * BuildIn
@@ -6170,6 +6240,18 @@ export interface components {
              * @default false
              */
             must_change: boolean;
+        };
+        /**
+         * Setting
+         * @description One thickness: kVp and mAs on the room's stations; both None where the room cannot give them.
+         */
+        Setting: {
+            /** Thickness Cm */
+            thickness_cm: number;
+            /** Kvp */
+            kvp: number | null;
+            /** Mas */
+            mas: number | null;
         };
         /**
          * Setup
@@ -11922,6 +12004,73 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["PrintPreview"];
+                };
+            };
+            /** @description Nobody is signed in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not for this role, or not from here */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description There is no such thing */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The present state does not allow it */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Refused; says what is allowed */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    get_bedside_api_rooms__room_id__bedside_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                room_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BedsideChart"];
                 };
             };
             /** @description Nobody is signed in */

@@ -15,6 +15,7 @@ const SignInPage = lazy(() => import("../people/SignInPage").then((m) => ({ defa
 const LogPage = lazy(() => import("../log/LogPage").then((m) => ({ default: m.LogPage })));
 
 const DoseLevelsPage = lazy(() => import("../guide/DoseLevels").then((m) => ({ default: m.DoseLevelsPage })));
+const BedsidePage = lazy(() => import("../bedside/BedsidePage").then((m) => ({ default: m.BedsidePage })));
 const SetupPage = lazy(() => import("../setup/SetupPage").then((m) => ({ default: m.SetupPage })));
 
 /** The views that show nothing without a room. */
@@ -35,6 +36,18 @@ function NoRoom() {
 }
 
 export function App() {
+  const { pathname } = useLocation();
+  // Alone in the window and without the lists that every other view begins with: it has to open where no server answers.
+  return pathname === "/bedside" ? (
+    <Suspense>
+      <BedsidePage />
+    </Suspense>
+  ) : (
+    <Views />
+  );
+}
+
+function Views() {
   const rooms = useRooms();
   const { pathname } = useLocation();
   const { room: preferred } = usePreferences();

@@ -46,8 +46,8 @@ export function History({
           {history.data.map((change) => (
             <tr key={change.id} className="border-b border-rule align-top">
               <td className="py-1.5 pr-4 whitespace-nowrap">{moment(change.at)}</td>
-              <td className="pr-4">{change.actor}</td>
-              <td>
+              <td className="py-1.5 pr-4">{change.actor}</td>
+              <td className="py-1.5">
                 {PROGRAM[change.action]?.(change.detail) ?? words(change.detail)}
                 {change.detail.before !== undefined && (
                   <Difference detail={change.detail} onPutBack={onPutBack} />

@@ -1,5 +1,6 @@
 import { DropdownMenu } from "radix-ui";
 import { useState } from "react";
+import { Link } from "react-router";
 
 import { useAgreement, useApprove, useGiveBack } from "../../api/bench";
 import type { Schemas } from "../../api/client";
@@ -156,6 +157,13 @@ function Files({ chart, onPrint }: { chart: Chart; onPrint: () => void }) {
           <DropdownMenu.Item className={ITEM} onSelect={onPrint}>
             Print: wall, booklet, pocket…
           </DropdownMenu.Item>
+          {chart.status === "approved" && (
+            <DropdownMenu.Item asChild>
+              <Link to={`/bedside?room=${chart.room}`} className={ITEM}>
+                At the bedside, without a network
+              </Link>
+            </DropdownMenu.Item>
+          )}
           {FILES.map((file, i) => (
             <DropdownMenu.Item key={file.path} asChild>
               <a
