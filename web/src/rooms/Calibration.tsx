@@ -10,7 +10,8 @@ import { NumberField } from "../ui/NumberField";
 import { Select } from "../ui/Select";
 import { figure, signed } from "../ui/units";
 import { projectionName, SUPPORT } from "../ui/words";
-import { type About, AboutFields, type Slip, Slips, TakeOut } from "./CalibrationExtras";
+import { type About, AboutFields } from "./AboutReadings";
+import { type Slip, Slips } from "./Slips";
 import { LengthField } from "../ui/LengthField";
 import { usePreferences } from "../ui/preferences";
 
@@ -344,6 +345,17 @@ function NumberCell({ id, name, value, onChange, length = false }: NumberCellPro
   return (
     <td className="pr-1 pb-1">
       <Kind id={id} label={name} bare value={value} digits={length ? 2 : 4} onChange={onChange} />
+    </td>
+  );
+}
+
+/** Takes one row of readings out of its table. */
+function TakeOut({ what, onTake }: { what: string; onTake: () => void }) {
+  return (
+    <td className="w-9">
+      <Button tone="quiet" className="px-2!" aria-label={`Take ${what} out`} onClick={onTake}>
+        ×
+      </Button>
     </td>
   );
 }
