@@ -1,3 +1,4 @@
+/* global self, caches, fetch, URL, Response */
 // Keeps the page itself for where there is no network: its one document and its built files, never an answer of the API.
 // What the page then shows is a chart that it kept by itself, and says from when (src/bedside).
 const SHELL = "oakbeam-shell";
