@@ -36,7 +36,7 @@ OWN_SESSION: Rule = "session"
 """Anyone; whoever is signed in with their session's token."""
 LOG: Rule = frozenset({"technologist", "keeper", "physicist"})
 CHART: frozenset[Role] = frozenset({"keeper", "physicist"})
-ROOM: Rule = frozenset({"physicist"})
+ROOM: frozenset[Role] = frozenset({"physicist"})
 PEOPLE: Rule = frozenset({"admin"})
 DEPARTMENT: Rule = frozenset({"keeper", "physicist", "admin"})
 
@@ -313,6 +313,7 @@ class AccessControl:
         if operation is None:
             await self.app(scope, receive, send)
             return
+        scope["operation"] = operation
         headers, most = Headers(scope=scope), BODIES.get(operation, USUAL_BODY)
         # A rule that asks for nobody needs no database, and no thread.
         if RULES[operation] != "anyone" or headers.get("sec-fetch-site") == "cross-site":

@@ -18,7 +18,7 @@ from pydantic import BaseModel
 from starlette.types import ASGIApp, Message, Receive, Scope, Send
 
 from oakbeam.api import problems
-from oakbeam.api.access import StoreHere, operation_of
+from oakbeam.api.access import StoreHere
 from oakbeam.api.people import on_this_machine
 from oakbeam.store import NotFound, Store
 from oakbeam.store.database import now
@@ -84,8 +84,8 @@ class Observe:
                 self._note(scope, request_id, status, time.perf_counter() - began)
 
     def _note(self, scope: Scope, request_id: str, status: int, seconds: float) -> None:
-        # An address that names no operation is not counted by its name: anybody may make up names.
-        operation = operation_of(scope["method"], scope["path"]) or "page"
+        # As access control found it. An address that names none is not counted by itself: anybody may make up names.
+        operation = scope.get("operation", "page")
         self.observed.requests.labels(operation, str(status)).inc()
         self.observed.seconds.labels(operation).observe(seconds)
         slow = 1000 * seconds > SLOW_MS

@@ -9,7 +9,7 @@ from fastapi import APIRouter, Request, Response
 from pydantic import BaseModel, Field, StringConstraints
 
 from oakbeam.api import problems
-from oakbeam.api.access import Actor, StoreHere
+from oakbeam.api.access import CHART, ROOM, Actor, StoreHere
 from oakbeam.api.people import TOO_MANY, Password, PersonId, SessionOut, SignIn, WhoIsHere, sign_in
 from oakbeam.api.types import Name, RequestBody
 from oakbeam.core.charts.line import Status
@@ -86,8 +86,8 @@ def setup(store: Store) -> Setup:
 
 def _people(store: Store) -> SetupStep:
     active = [one for one in people.everybody(store) if one.active]
-    approvers = [one for one in active if "physicist" in one.roles]
-    makers = [one for one in active if {"keeper", "physicist"} & set(one.roles)]
+    approvers = [one for one in active if ROOM & set(one.roles)]
+    makers = [one for one in active if CHART & set(one.roles)]
     two = any(maker != approver for maker in makers for approver in approvers)
     done = bool(approvers) and (two or not people.agreement(store).another_approves)
     if done:

@@ -18,6 +18,7 @@ from oakbeam.core.charts.line import (
     ChartLine,
     Status,
 )
+from oakbeam.core.image_review import EI_RANGE
 
 Number = Annotated[float, Field(allow_inf_nan=False)]
 Key = Annotated[str, StringConstraints(min_length=1, max_length=60, strip_whitespace=True)]
@@ -28,7 +29,7 @@ ThicknessCm = Annotated[Number, Field(ge=THICKNESS_RANGE_CM[0], le=THICKNESS_RAN
 Sid = Annotated[Number, Field(ge=SID_RANGE_CM[0], le=SID_RANGE_CM[1], description="cm, along the central ray")]
 Kvp = Annotated[Number, Field(ge=KVP_RANGE[0], le=KVP_RANGE[1])]
 Mas = Annotated[Number, Field(ge=MAS_RANGE[0], le=MAS_RANGE[1])]
-Ei = Annotated[Number, Field(ge=1, le=50_000)]
+Ei = Annotated[Number, Field(ge=EI_RANGE[0], le=EI_RANGE[1])]
 ShownIndexIn = Annotated[Number, Field(description="what the console shows, on the scale of the receptor; in place of ei")]
 Length = Annotated[Number, Field(gt=0, le=60, description="cm")]
 GridRatio = Literal[0, 5, 6, 8, 10, 12, 16]

@@ -170,7 +170,7 @@ def add_first(
     except (VerificationError, InvalidHashError):
         raise WrongSetupCode from None
     with store.change() as db:
-        if db.execute("SELECT 1 FROM person LIMIT 1").fetchone():
+        if not nobody_yet(store):
             raise Conflict("Set up already", "Somebody may sign in already: they add the others.")
         _insert(db, person_id, name, roles, password, "first start")
         db.execute("DELETE FROM setting WHERE key = ?", (SETUP_CODE,))

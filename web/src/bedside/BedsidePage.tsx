@@ -5,6 +5,7 @@ import { Link, useSearchParams } from "react-router";
 import client, { unwrap } from "../api/client";
 import { useTitle } from "../ui/address";
 import { usePreferences } from "../ui/preferences";
+import { ShowOnly } from "../ui/ShowOnly";
 import { fromCm, trimmed } from "../ui/units";
 import { date, moment } from "../ui/words";
 import { type BedsideChart, keep, keepPage, type Kept, keptCharts } from "./kept";
@@ -114,15 +115,7 @@ function Shown({
         )}
         {overdue && <b className="text-warn"> It was to be looked at again by {date(chart.review_by)}.</b>}
       </p>
-      <label className="mt-3 flex min-h-touch items-center rounded-sm border border-rule-strong px-2.5">
-        <span className="sr-only">Show only</span>
-        <input
-          className="w-full bg-transparent outline-none"
-          placeholder="Show only …"
-          value={only}
-          onChange={(event) => onOnly(event.currentTarget.value)}
-        />
-      </label>
+      <ShowOnly value={only} onChange={onOnly} />
       {lines.map((line, i) => (
         <section key={i} className="mt-4 border-t border-rule-strong pt-2">
           <h2 className="text-body">

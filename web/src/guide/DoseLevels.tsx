@@ -5,6 +5,7 @@ import { useMay } from "../api/queries";
 import { useTitle } from "../ui/address";
 import { FileButton } from "../ui/FileButton";
 import { Refusal, Waiting } from "../ui/Notice";
+import { ShowOnly } from "../ui/ShowOnly";
 import { QUANTITY } from "../ui/words";
 import { figure } from "../ui/units";
 
@@ -33,15 +34,7 @@ export function DoseLevelsPage() {
         back.
       </p>
       <div className="mt-3 flex flex-wrap items-center gap-4">
-        <label className="flex min-h-touch items-center rounded-sm border border-rule-strong px-2.5">
-          <span className="sr-only">Show only</span>
-          <input
-            className="bg-transparent outline-none"
-            placeholder="Show only …"
-            value={only}
-            onChange={(event) => setOnly(event.currentTarget.value)}
-          />
-        </label>
+        <ShowOnly value={only} onChange={setOnly} />
         <a className="inline-flex min-h-touch items-center underline" href="/api/dose-levels/csv">
           As CSV
         </a>

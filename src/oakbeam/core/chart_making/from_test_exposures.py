@@ -28,7 +28,7 @@ from oakbeam.core.equipment.room import Room
 from oakbeam.core.equipment.room_beam import beam_setup, usual_field
 from oakbeam.core.equipment.settings import nearest_generator_setting
 from oakbeam.core.errors import Refusal, within
-from oakbeam.core.image_review import LEAST_INDEX, MOST_INDEX_OF_TARGET
+from oakbeam.core.image_review import EI_RANGE, LEAST_INDEX, MOST_INDEX_OF_TARGET
 from oakbeam.core.patient.patient import CALIPER_SPREAD_CM
 from oakbeam.core.patient.thickness import BELIEVED
 from oakbeam.core.physics.beam.model import BeamSetup, Part, rqa5_equivalent_ugy
@@ -403,7 +403,7 @@ def _seen(exposure: TestExposure, room: Room, by_id: dict[str, Projection], at: 
     within(f"{where}.thickness_cm", exposure.thickness_cm, *THICKNESS_RANGE_CM, "cm")
     within(f"{where}.kvp", exposure.kvp, *KVP_RANGE, "kVp")
     within(f"{where}.mas", exposure.mas, *MAS_RANGE, "mAs")
-    within(f"{where}.ei", exposure.ei, 1, 50_000, "")
+    within(f"{where}.ei", exposure.ei, *EI_RANGE, "")
     projection = by_id.get(exposure.projection)
     if projection is None:
         raise Refusal("Unknown projection", f"'{exposure.projection[:60]}' is not in the catalogue.", None, where)

@@ -14,6 +14,7 @@ from dataclasses import dataclass, replace
 
 from oakbeam.core.equipment.room import Calibration, Output, Receptor, Room
 from oakbeam.core.errors import Refusal, positive, within
+from oakbeam.core.image_review import EI_RANGE
 from oakbeam.core.physics.beam.model import FILTRATION_RANGE_MM_AL, KVP_RANGE
 from oakbeam.core.physics.beam.spectrum import beam_quality
 
@@ -268,7 +269,7 @@ def _indices(room: Room, readings: Sequence[IndexReading]) -> tuple[IndexFit, ..
         if not receptor.digital:
             raise Refusal("No index on film", f"{receptor.name} gives no exposure index.", None, "receptor")
         within("kerma_ugy", reading.kerma_ugy, 0.1, 1000, "µGy")
-        groups[reading.receptor].append(within("ei", reading.ei, 1, 50_000, "") / (100 * reading.kerma_ugy))
+        groups[reading.receptor].append(within("ei", reading.ei, *EI_RANGE, "") / (100 * reading.kerma_ugy))
     found = []
     for receptor_id, ratios in groups.items():
         scale = math.exp(statistics.fmean(map(math.log, ratios)))

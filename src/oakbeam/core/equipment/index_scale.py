@@ -13,10 +13,11 @@ from dataclasses import dataclass
 from typing import Literal
 
 from oakbeam.core.errors import OutOfRange, Refusal, positive, within
+from oakbeam.core.image_review import EI_RANGE
 
 IndexForm = Literal["inverse", "logarithmic", "proportional"]
-KERMA_RANGE_UGY = (0.01, 500.0)
-"""The kermas that EI from 1 to 50 000 stands for."""
+KERMA_RANGE_UGY = (EI_RANGE[0] / 100, EI_RANGE[1] / 100)
+"""The kermas that an exposure index of an image stands for."""
 CONSTANT_RANGE = (1e-6, 1e9)
 LOGARITHMIC_CONSTANT_RANGE = (-1e6, 1e6)
 PER_DECADE_RANGE = (0.01, 1e5)
@@ -52,7 +53,7 @@ class IndexScale:
 
     def ei(self, shown: float) -> float:
         """The exposure index that a number on the console stands for. OutOfRange where no image shows such a number."""
-        ends = sorted(self.shown(100 * kerma) for kerma in KERMA_RANGE_UGY)
+        ends = sorted(self.shown(ei) for ei in EI_RANGE)
         if not ends[0] * (1 - 1e-9) - 1e-9 <= shown <= ends[1] * (1 + 1e-9) + 1e-9:
             low, high = float(f"{ends[0]:.4g}"), float(f"{ends[1]:.4g}")
             raise OutOfRange(

@@ -8,8 +8,9 @@ from dataclasses import dataclass
 from typing import Literal
 
 from oakbeam.core.equipment.generator import AEC_BACKUP_FACTOR, AEC_MINIMUM_RESPONSE_MS, Generator
-from oakbeam.core.equipment.index_scale import KERMA_RANGE_UGY, IndexScale
+from oakbeam.core.equipment.index_scale import IndexScale
 from oakbeam.core.errors import OutOfRange, Refusal, unknown, within
+from oakbeam.core.image_review import EI_RANGE
 from oakbeam.core.lengths import LengthUnit, to_cm
 from oakbeam.core.physics.beam.grid import GridStrips, Interspace
 from oakbeam.core.physics.beam.receptor import ReceptorKind
@@ -139,7 +140,7 @@ class Receptor:
         if shown_index is None:
             return ei
         if self.index_scale is None:
-            return within("shown_index", shown_index, 100 * KERMA_RANGE_UGY[0], 100 * KERMA_RANGE_UGY[1], "")
+            return within("shown_index", shown_index, *EI_RANGE, "")
         return self.index_scale.ei(shown_index)
 
     def shown(self, ei: float) -> float:
