@@ -60,7 +60,7 @@ export function DoseLevelsPage() {
             <th className="font-normal">Quantity</th>
             <th className="text-right font-normal">Level</th>
             <th className="pl-6 font-normal">For</th>
-            <th className="font-normal">From</th>
+            <th className="pl-4 font-normal">From</th>
           </tr>
         </thead>
         <tbody>
