@@ -74,6 +74,7 @@ def test_the_desk_by_keyboard_alone(page: Page, site: str):
     press("Enter")
     expect(page.get_by_label("Index (EI)", exact=True)).to_have_value("240")
     press("Enter")
+    expect(page.get_by_role("button", name="Record as rejected")).to_be_enabled()
     press("j")
     press("Enter")
     expect(page.get_by_role("option", name="Patient motion")).to_be_visible()

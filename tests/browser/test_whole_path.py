@@ -17,8 +17,12 @@ def choose(page: Page, field: str, option: str) -> None:
 
 def take(page: Page, query: str, title: str) -> None:
     """Choose an exam or a view at the Desk by typing."""
-    page.get_by_role("combobox", name="Exam or view").click()
+    finder = page.get_by_role("combobox", name="Exam or view")
+    finder.click()
     page.keyboard.type(query)
+    expect(finder).to_have_value(query)
+    # What a letter less would find is shown until this answer is here.
+    expect(page.get_by_role("listbox", name="Exam or view")).to_have_attribute("aria-busy", "false")
     page.get_by_role("option", name=title).first.click()
 
 

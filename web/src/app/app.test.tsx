@@ -148,6 +148,20 @@ function finder(answer: unknown, only?: Hit["kind"]) {
   return { server, onPick, field, type };
 }
 
+it("Enter takes what the words as they stand find, never a hit of a letter before", async () => {
+  const { answer: late, arrive } = slow<Hit[]>();
+  const { onPick, field, type } = finder(({ query }: { query: URLSearchParams }) =>
+    query.get("q") === "to" ? [hit("toe")] : late,
+  );
+  type("to");
+  await screen.findByRole("option");
+  type("tow");
+  fireEvent.keyDown(field, { key: "Enter" });
+  expect(onPick).not.toHaveBeenCalled();
+  await arrive([hit("towne")]);
+  await waitFor(() => expect(onPick).toHaveBeenCalledWith(hit("towne")));
+});
+
 it("arrows mark, Enter takes the marked one, and the field is left with nothing typed", async () => {
   const { onPick, field, type } = finder([hit("a", "exam"), hit("b"), hit("c")]);
   type("knee");

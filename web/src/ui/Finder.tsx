@@ -40,6 +40,9 @@ export function Finder({
   const field = useRef<HTMLInputElement>(null);
   const found = useSearch(open ? query : "");
   const hits = (query.trim() ? (found.data ?? []) : []).filter((hit) => !only || hit.kind === only);
+  // Until the answer to what stands in the field is here, the list is that of a letter before: Enter waits for it.
+  const behind = query.trim() !== "" && (found.isPlaceholderData || found.isPending);
+  const taking = useRef(false);
 
   useEffect(() => {
     if (!open) return;
@@ -50,10 +53,17 @@ export function Finder({
     return () => window.removeEventListener("pointerdown", away);
   }, [open]);
 
+  useEffect(() => {
+    if (!taking.current || behind) return;
+    taking.current = false;
+    pick(hits[0]);
+  });
+
   function close() {
     setOpen(false);
     setQuery("");
     setMark(0);
+    taking.current = false;
     field.current?.blur();
   }
 
@@ -67,6 +77,7 @@ export function Finder({
     if (event.key === "Escape") close();
     else if (event.key === "ArrowDown") setMark(Math.min(mark + 1, hits.length - 1));
     else if (event.key === "ArrowUp") setMark(Math.max(mark - 1, 0));
+    else if (event.key === "Enter" && behind) taking.current = true;
     else if (event.key === "Enter") pick(hits[mark]);
     else return;
     event.preventDefault();
@@ -96,6 +107,7 @@ export function Finder({
           onChange={(event) => {
             setQuery(event.currentTarget.value);
             setMark(0);
+            taking.current = false;
           }}
           onBlur={(event) => {
             if (!box.current?.contains(event.relatedTarget)) close();
@@ -106,7 +118,7 @@ export function Finder({
       </div>
       {open && (
         <div className="absolute top-full left-0 z-40 mt-1 max-h-[70vh] w-[30rem] max-w-[90vw] overflow-auto rounded-sm border border-rule-strong bg-raised p-1 shadow-lg">
-          <ul id={list} role="listbox" aria-label={label}>
+          <ul id={list} role="listbox" aria-label={label} aria-busy={behind}>
             {hits.map((hit, i) => (
               <li
                 key={`${hit.kind} ${hit.id}`}

@@ -27,6 +27,10 @@ export function ExposureMade({ judging, answer, choices, state, act, onBack }: P
   const { entry, change, film, kvp, mas, judged, judgement, record, ready, whyNot, asked, save } = judging;
   const [rejecting, setRejecting] = useState(false);
   useEffect(() => focusField("result"), []);
+  // Before the next key is pressed: a frame later, a quick Enter after "j" would go nowhere.
+  useEffect(() => {
+    if (rejecting) focusField("reject-reason");
+  }, [rejecting]);
   useKeys([
     { keys: ["i"], shown: "i", does: "index or density", run: () => focusField("result") },
     { keys: ["f"], shown: "f", does: "simulated index (demo)", run: judging.fetchIndex },
@@ -38,7 +42,7 @@ export function ExposureMade({ judging, answer, choices, state, act, onBack }: P
       run: () => {
         if (!ready) return;
         setRejecting(true);
-        requestAnimationFrame(() => focusField("reject-reason"));
+        focusField("reject-reason");
       },
     },
     { keys: ["Escape"], shown: "Esc", does: "back to the set-up", always: true, run: onBack },
