@@ -228,7 +228,8 @@ def test_two_editors_of_one_draft_lose_nothing(page: Page, chromium: Browser, si
     merge.get_by_role("button", name="Keep as chosen").click()
     expect(cell(second, "kVp of Elbow AP")).to_have_text("68")
     expect(cell(second, "mAs of Elbow AP")).to_have_text("3.2")
-    lines = page.request.get(f"{site}/api/charts?room=room-1").json()[0]["lines"]
+    newest = page.request.get(f"{site}/api/charts?room=room-1").json()[0]["id"]
+    lines = page.request.get(f"{site}/api/charts/{newest}").json()["lines"]
     law = next(line for line in lines if line["projection"] == "elbow-ap" and line["law"]["name"] == "fixed_kvp")["law"]
     assert (law["kvp"], law["mas"]) == (68, 3.2)
     other.close()

@@ -183,7 +183,7 @@ def test_a_change_is_whole_or_not_at_all(store):
     broken = replace(KNEE, sid_cm=-5)  # refused by the table's own check
     with pytest.raises(sqlite3.IntegrityError):
         charts.add_draft(store, "room-1", "half", "keeper", (LSPINE, broken))
-    assert charts.of_room(store) == []
+    assert charts.listed(store) == []
     assert store.db.execute("SELECT count(*) FROM audit WHERE action = 'chart.draft'").fetchone()[0] == 0
 
 

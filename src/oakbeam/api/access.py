@@ -44,6 +44,7 @@ RULES: Mapping[str, Rule] = {
     # looking up
     "GET /api/health": ANYONE,
     "GET /api/start": ANYONE,
+    "GET /api/lists": ANYONE,
     "GET /api/dose-levels": ANYONE,
     "GET /api/rooms": ANYONE,
     "GET /api/rooms/{room_id}": ANYONE,
@@ -62,6 +63,8 @@ RULES: Mapping[str, Rule] = {
     "GET /api/clearances": RECORDS,
     "GET /api/catalogue/local": ANYONE,
     "GET /api/charts": ANYONE,
+    "GET /api/chart-versions": ANYONE,
+    "GET /api/charted": ANYONE,
     "GET /api/charts/{chart_id}": ANYONE,
     "GET /api/charts/{chart_id}/tables": ANYONE,
     "GET /api/charts/{chart_id}/history": RECORDS,

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections import Counter
 from collections.abc import Mapping
 from datetime import date
-from typing import Annotated
+from typing import Annotated, Any
 
 from fastapi import APIRouter, Query
 from fastapi.responses import Response
@@ -27,6 +27,7 @@ from oakbeam.core.charts.line import (
 from oakbeam.core.charts.validation import check_line
 from oakbeam.core.errors import Refusal
 from oakbeam.core.physics.rules_of_thumb import GridTable
+from oakbeam.core.projection import SupportId
 from oakbeam.store import Store, calibrations, charts, comments, history, local, people, rooms
 from oakbeam.store.charts import LineChange
 
@@ -57,6 +58,31 @@ class ChartOut(ChartSummary):
     """A chart version."""
 
     lines: list[ChartLine]
+
+
+class ListedVersion(ChartSummary):
+    """A chart version in a list of them: how many lines it has, not the lines."""
+
+    line_count: int
+
+
+class LineHead(BaseModel):
+    """A line without its law: what it is for."""
+
+    id: int
+    key: int
+    projection: str
+    receptor: str
+    support: SupportId
+    grid_ratio: int
+    sid_cm: float
+    range_cm: tuple[float, float]
+
+
+class ListedChart(ListedVersion):
+    """A chart version in a list of them, with what its lines are for; `GET /api/charts/{chart_id}` has the lines whole."""
+
+    lines: list[LineHead]
 
 
 class NewChart(RequestBody):
@@ -139,12 +165,23 @@ class ChangedOut(BaseModel):
 
 
 CHANGED = TypeAdapter(ChangedOut)
-CHARTS = TypeAdapter(list[ChartOut])
+CHARTS = TypeAdapter(list[ListedChart])
+MOST_LISTED = 200
+
+
+def _heading(chart: Chart) -> dict[str, Any]:
+    return {name: getattr(chart, name) for name in ChartSummary.model_fields}
 
 
 def chart_out(chart: Chart) -> ChartOut:
     """A chart as it goes out."""
-    return ChartOut(**{name: getattr(chart, name) for name in ChartOut.model_fields})
+    return ChartOut(**_heading(chart), lines=list(chart.lines))
+
+
+def listed_chart(chart: Chart) -> ListedChart:
+    """A chart as it stands in a list."""
+    heads = [LineHead.model_validate(line, from_attributes=True) for line in chart.lines]
+    return ListedChart(**_heading(chart), line_count=len(heads), lines=heads)
 
 
 def new_chart(store: Store, asked: NewChart, actor: str) -> Chart:
@@ -189,12 +226,45 @@ def one_line(store: Store, chart_id: int, change: ChangeIn, actor: str) -> Chart
     return next(line for line in done.chart.lines if line.id == done.touched[0])
 
 
-@router.get("/charts", response_model=list[ChartOut])
+OfRoom = Annotated[str | None, Query(max_length=60, description="Only this room")]
+Before = Annotated[int | None, Query(ge=1, description="Only what is older than the version of this id: the next page")]
+
+
+@router.get("/charts", response_model=list[ListedChart])
 def list_charts(
-    store: StoreHere, room: Annotated[str | None, Query(max_length=60, description="Only this room")] = None
+    store: StoreHere,
+    room: OfRoom = None,
+    before: Before = None,
+    limit: Annotated[int, Query(ge=1, le=MOST_LISTED)] = 20,
 ) -> Response:
-    """Chart versions with their lines, newest first."""
-    return written(CHARTS, [chart_out(chart) for chart in charts.of_room(store, room)])
+    """Chart versions and what their lines are for, newest first, a page at a time: where `limit` came, there may be more."""
+    found = [charts.get(store, heading.id) for heading, _ in charts.listed(store, room, before, limit)]
+    return written(CHARTS, [listed_chart(chart) for chart in found])
+
+
+@router.get("/chart-versions")
+def list_versions(
+    store: StoreHere,
+    room: OfRoom = None,
+    before: Before = None,
+    in_use: Annotated[bool, Query(description="Only what is approved, or not approved yet")] = False,
+    limit: Annotated[int, Query(ge=1, le=MOST_LISTED)] = 50,
+) -> list[ListedVersion]:
+    """Chart versions without their lines, newest first, a page at a time: where `limit` came, there may be more."""
+    return [
+        ListedVersion(**_heading(chart), line_count=count)
+        for chart, count in charts.listed(store, room, before, limit, in_use=in_use)
+    ]
+
+
+@router.get("/charted")
+def list_charted(
+    store: StoreHere,
+    room: OfRoom = None,
+    projection: Annotated[str | None, Query(max_length=60, description="Only this projection")] = None,
+) -> dict[str, list[str]]:
+    """The projections that each room's approved chart has lines for, by room."""
+    return charts.charted(store, room, projection)
 
 
 @router.post("/charts", status_code=201)

@@ -62,7 +62,7 @@ def off_lines(store: Store, chart_id: int) -> list[OffLine]:
 def corrected_draft(store: Store, room_id: str, asked_by: str) -> Chart:
     """The corrections of a room's chart in one draft: the open one, else a new one from the approved version."""
     room, known = rooms.get(store, room_id), local.catalogue_of(store)
-    draft = next((one for one in charts.of_room(store, room_id) if one.status in ("draft", "proposed")), None)
+    draft = next((one for one in charts.in_use(store, room_id) if one.status != "approved"), None)
     base = draft or charts.newest_approved(store, room_id)
     by_key = calibrations.moved_by_key(store, room_id, base.lines)
     back = {line.key: made.line for line, moved in moved_lines(base.lines, by_key) if (made := corrected(line, moved, room))}

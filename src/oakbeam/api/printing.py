@@ -87,8 +87,8 @@ def printed(
     chart, room, known = where
     printing = replace(printing, unit=unit or room.length_unit, printed=day_of(reviews.today().isoformat()))
     trust = {line: found for line, (found, _) in exposures.trusts(store, room, known, chart.lines).items()}
-    earlier = [one for one in charts.of_room(store, room.id) if one.version < chart.version and one.status == "superseded"]
-    before = max(earlier, key=lambda one: one.version).lines if earlier else ()
+    earlier = charts.replaced_by(store, chart)
+    before = earlier.lines if earlier else ()
     lines = sheet(lines_printed(store, chart, room, only), room, known.projections, printing.unit, trust, before)
     return chart_pdf.write(chart, place_of(store, room), lines, printing)
 

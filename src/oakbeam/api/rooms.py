@@ -164,7 +164,7 @@ def _effects(
     known = local.catalogue_of(store)
     return [
         (line, moved)
-        for chart in charts.of_room(store, before.id)
+        for chart in charts.in_use(store, before.id)
         if chart.status in of
         for line in chart.lines
         if line.origin == "model" or not asked.room_as_it_was
@@ -208,12 +208,7 @@ def _index_reading(room: Room, asked: IndexReadingIn) -> calibration.IndexReadin
 
 def _check_charts(store: Store, room: Room) -> None:
     known = local.catalogue_of(store)
-    lines = [
-        (line, known.projection(line.projection))
-        for chart in charts.of_room(store, room.id)
-        if chart.status != "superseded"
-        for line in chart.lines
-    ]
+    lines = [(line, known.projection(line.projection)) for chart in charts.in_use(store, room.id) for line in chart.lines]
     check_serves(room, lines)
 
 

@@ -2,10 +2,9 @@
 
 from __future__ import annotations
 
-from contextlib import suppress
-from typing import Literal
+from typing import Annotated, Literal
 
-from fastapi import APIRouter, Request
+from fastapi import APIRouter, Query, Request
 from pydantic import BaseModel
 
 import oakbeam
@@ -27,34 +26,43 @@ class Health(BaseModel):
     version: str
 
 
+class RoomSummary(BaseModel):
+    """A room without its equipment. typical_output: nobody has read its tube's output."""
+
+    id: str
+    name: str
+    typical_output: bool
+
+
 class Start(BaseModel):
-    """What every view begins with, in one answer. charted: the projections that each room's approved chart has lines for.
+    """What every view begins with, in one answer that stays short however many rooms there are. room: the one asked for,
+    with its equipment, else the first; charted: the projections that its approved chart has lines for, None without one.
     demo: an invented clinic, whose accounts have a published password."""
 
-    rooms: list[Room]
-    projections: list[ProjectionOut]
-    exams: list[ExamOut]
-    choices: Choices
-    charted: dict[str, list[str]]
+    rooms: list[RoomSummary]
+    room: Room | None
+    charted: list[str] | None
     session: SessionOut
     department: Department
     demo: bool
 
 
-def start(store: Store, choices: Choices, session: SessionOut) -> Start:
-    """What every view begins with."""
-    known, there = local.catalogue_of(store), rooms.all_rooms(store)
-    charted = {}
-    for room in there:
-        with suppress(NotFound):
-            lines = charts.newest_approved(store, room.id).lines
-            charted[room.id] = list(dict.fromkeys(line.projection for line in lines))
+class Lists(BaseModel):
+    """What is picked from in every room: the catalogue's projections and exams, and the lists of choices."""
+
+    projections: list[ProjectionOut]
+    exams: list[ExamOut]
+    choices: Choices
+
+
+def start(store: Store, session: SessionOut, asked: str | None = None) -> Start:
+    """What every view begins with, in the room that is asked for where there is such a one."""
+    known = rooms.summaries(store)
+    here = next((row["id"] for row in known if row["id"] == asked), known[0]["id"] if known else None)
     return Start(
-        rooms=there,
-        projections=store.remembered("projections", lambda: projections(known)),
-        exams=exams(known),
-        choices=choices,
-        charted=charted,
+        room=rooms.get(store, here) if here else None,
+        charted=charts.charted(store, here).get(here) if here else None,
+        rooms=[RoomSummary(**dict(row)) for row in known],
         session=session,
         department=department.read(store),
         demo=local.offered_accounts(store) is not None,
@@ -69,9 +77,24 @@ def health() -> Health:
 
 
 @router.get("/start", tags=["service"])
-def get_start(store: StoreHere, who: WhoIsHere, request: Request) -> Start:
-    """What every view begins with, in one answer: rooms, catalogue, lists to pick from, and what is charted."""
-    return start(store, list_choices(store), session_out(store, who.session, request))
+def get_start(
+    store: StoreHere,
+    who: WhoIsHere,
+    request: Request,
+    room: Annotated[
+        str | None, Query(max_length=60, description="The room in hand; the first where there is no such one")
+    ] = None,
+) -> Start:
+    """What every view begins with: the rooms by name, the one in hand whole, who is signed in, the department."""
+    return start(store, session_out(store, who.session, request), room)
+
+
+@router.get("/lists", tags=["service"])
+def get_lists(store: StoreHere) -> Lists:
+    """What is picked from in every room, in one answer: projections, exams, and the lists of choices."""
+    known = local.catalogue_of(store)
+    found = store.remembered("projections", lambda: projections(known))
+    return Lists(projections=found, exams=exams(known), choices=list_choices(store))
 
 
 @router.api_route("/{rest:path}", methods=["GET", "POST", "PUT", "PATCH", "DELETE"], include_in_schema=False)

@@ -9,7 +9,7 @@ from __future__ import annotations
 
 import sqlite3
 from collections.abc import Callable, Mapping, Sequence
-from dataclasses import asdict, dataclass, replace
+from dataclasses import asdict, dataclass, fields, replace
 from datetime import date
 from functools import partial
 
@@ -20,16 +20,53 @@ from oakbeam.core.physics.rules_of_thumb import DEFAULT_GRID_TABLE, GridTable
 from oakbeam.store.database import Conflict, Connection, NotFound, Store, audit, now
 from oakbeam.store.reviews import set_review
 
+HEADING = (
+    "chart.*, coalesce((SELECT due FROM chart_review WHERE chart = chart.id ORDER BY id DESC LIMIT 1), '') AS review_by"
+)
+"""What a chart's heading is read as."""
 MOST_AT_ONCE = 500
 """Values in one statement; SQLite takes 999 at least."""
 
 
-def of_room(store: Store, room_id: str | None = None) -> list[Chart]:
-    """All versions, newest first; of one room where an id is given."""
+def listed(
+    store: Store, room_id: str | None = None, before: int | None = None, limit: int = 50, *, in_use: bool = False
+) -> list[tuple[Chart, int]]:
+    """Versions without their lines, and how many each has, newest first.
+
+    room_id: of one room; before: older than the version of this id; in_use: approved, or not approved yet.
+    """
     rows = store.db.execute(
-        "SELECT id FROM chart WHERE :room IS NULL OR room = :room ORDER BY room, version DESC", {"room": room_id}
+        f"SELECT {HEADING}, (SELECT count(*) FROM chart_line WHERE chart = chart.id) AS line_count FROM chart"
+        " WHERE (:room IS NULL OR room = :room) AND (:before IS NULL OR id < :before)"
+        " AND (NOT :in_use OR status <> 'superseded') ORDER BY id DESC LIMIT :limit",
+        {"room": room_id, "before": before, "in_use": in_use, "limit": limit},
     ).fetchall()
-    return [get(store, row["id"]) for row in rows]
+    return [(_chart(row, ()), row["line_count"]) for row in rows]
+
+
+def charted(store: Store, room_id: str | None = None, projection: str | None = None) -> dict[str, list[str]]:
+    """The projections that the approved charts have lines for, by room; of one room, and of one projection, where given."""
+    rows = store.db.execute(
+        "SELECT room, projection FROM chart JOIN chart_line ON chart_line.chart = chart.id WHERE status = 'approved'"
+        " AND (:room IS NULL OR room = :room) AND (:projection IS NULL OR projection = :projection)"
+        " GROUP BY room, projection ORDER BY room, min(position)",
+        {"room": room_id, "projection": projection},
+    )
+    found: dict[str, list[str]] = {}
+    for room, one in rows:
+        found.setdefault(room, []).append(one)
+    return found
+
+
+def in_use(store: Store, room_id: str) -> list[Chart]:
+    """A room's versions that are not superseded, newest first: the one that is not approved yet, and the approved one."""
+    return [get(store, heading.id) for heading, _ in listed(store, room_id, in_use=True)]
+
+
+def replaced_by(store: Store, chart: Chart) -> Chart | None:
+    """The newest superseded version before this one; None where there is none."""
+    earlier = (heading for heading, _ in listed(store, chart.room, chart.id) if heading.status == "superseded")
+    return next((get(store, heading.id) for heading in earlier), None)
 
 
 def get(store: Store, chart_id: int) -> Chart:
@@ -338,15 +375,14 @@ def _replace(db: Connection, line_id: int, line: ChartLine) -> None:
 
 
 def _get(db: Connection, chart_id: int) -> Chart:
-    row = db.execute(
-        "SELECT *, coalesce((SELECT due FROM chart_review WHERE chart = chart.id ORDER BY id DESC LIMIT 1), '') AS review_by"
-        " FROM chart WHERE id = ?",
-        (chart_id,),
-    ).fetchone()
+    row = db.execute(f"SELECT {HEADING} FROM chart WHERE id = ?", (chart_id,)).fetchone()
     if row is None:
         raise NotFound(f"There is no chart {chart_id}.")
-    heading = {name: row[name] for name in row.keys() if name != "next_key"}  # noqa: SIM118 (a Row is no mapping)
-    return Chart(**heading, lines=_lines(db, chart_id))
+    return _chart(row, _lines(db, chart_id))
+
+
+def _chart(row: sqlite3.Row, lines: tuple[ChartLine, ...]) -> Chart:
+    return Chart(**{one.name: row[one.name] for one in fields(Chart) if one.name != "lines"}, lines=lines)
 
 
 def _proposed(db: Connection, chart_id: int) -> Chart:

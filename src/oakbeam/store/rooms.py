@@ -22,6 +22,14 @@ def all_rooms(store: Store) -> list[Room]:
     return [_read(row) for row in store.db.execute("SELECT id, equipment, revision FROM room ORDER BY rowid")]
 
 
+def summaries(store: Store) -> list[sqlite3.Row]:
+    """id, name and typical_output of every room, in the order they were added; no equipment is read."""
+    return store.db.execute(
+        "SELECT id, json_extract(equipment, '$.name') AS name,"
+        " coalesce(json_extract(equipment, '$.typical_output'), 0) AS typical_output FROM room ORDER BY rowid"
+    ).fetchall()
+
+
 def get(store: Store, room_id: str) -> Room:
     """The room of that id; NotFound otherwise."""
 

@@ -55,7 +55,10 @@ export const useTrust = (chart: Chart) =>
     queryFn: () => unwrap<LineTrust[]>(client.GET("/api/charts/{chart_id}/trust", ofChart(chart.id))),
   });
 
-export const useChartCheck = (chart: Chart) =>
+/** Which version of a chart. */
+export type Edition = Pick<Chart, "id" | "version">;
+
+export const useChartCheck = (chart: Edition) =>
   useQuery({
     queryKey: ["bench", "lint", chart.id],
     queryFn: () => unwrap<Finding[]>(client.GET("/api/charts/{chart_id}/lint", ofChart(chart.id))),
@@ -197,13 +200,6 @@ export const linkTo = (chart: number, line: number, to: number) =>
     }),
   );
 
-/** Every room's versions, to compare with or to adapt. */
-export const useEveryChart = () =>
-  useQuery({
-    queryKey: ["charts", "every"],
-    queryFn: () => unwrap<Chart[]>(client.GET("/api/charts")),
-  });
-
 /** Changes of a draft. The answer is the chart as it is then; it is put in place and not asked for again. */
 export const useChanges = () => {
   const queries = useQueryClient();
@@ -213,12 +209,11 @@ export const useChanges = () => {
         client.POST("/api/charts/{chart_id}/changes", { ...ofChart(chart), body: { changes, why } }),
       ),
     onSuccess: ({ chart }) => {
-      queries.setQueryData(["charts", chart.room], (all: Chart[] | undefined) =>
-        all?.map((one) => (one.id === chart.id ? chart : one)),
-      );
+      queries.setQueryData(["chart", chart.id], chart);
       // Not waited for: the change is made, and can be undone, before the strips are drawn anew.
-      for (const key of ["every", "level", "lint", "history", "compare"])
-        void queries.invalidateQueries({ queryKey: key === "every" ? ["charts", key] : ["bench", key] });
+      void queries.invalidateQueries({ queryKey: ["charts"] });
+      for (const key of ["level", "lint", "history", "compare"])
+        void queries.invalidateQueries({ queryKey: ["bench", key] });
     },
     // Somebody else was quicker: what they made of the chart is wanted at once.
     onError: (error) => {

@@ -2,6 +2,7 @@ import {
   keepPreviousData,
   MutationCache,
   QueryClient,
+  useInfiniteQuery,
   useMutation,
   useQuery,
   useQueryClient,
@@ -9,9 +10,11 @@ import {
 
 import { useEffect } from "react";
 
+import { preferences } from "../ui/preferences";
 import client, { carry, lastAsked, Refused, type Schemas, unwrap } from "./client";
 
 export type Room = Schemas["Room"];
+export type RoomSummary = Schemas["RoomSummary"];
 export type Projection = Schemas["ProjectionOut"];
 export type Exam = Schemas["ExamOut"];
 export type Choices = Schemas["Choices"];
@@ -23,6 +26,8 @@ export type RunSheet = Schemas["RunSheet"];
 export type RunSheetRequest = Schemas["RunSheetRequest"];
 export type LocalEntry = Schemas["LocalOut"];
 export type Chart = Schemas["ChartOut"];
+/** A chart version as it stands in a list: without its lines. */
+export type Version = Schemas["ListedVersion"];
 export type Line = Schemas["ChartLine"];
 export type LineTable = Schemas["LineTable"];
 export type TechniqueRequest = Schemas["TechniqueRequest"];
@@ -71,10 +76,19 @@ function useStart<T>(select: (start: Start) => T) {
   return useQuery({
     queryKey: ["start"],
     // With the signal: an answer that was asked for before somebody signed in or out says nothing of who is here now.
-    queryFn: async ({ signal }) => {
-      const start = await unwrap<Start>(client.GET("/api/start", { signal }));
+    queryFn: async ({ signal, client: queries }) => {
+      const asked = new URLSearchParams(window.location.search).get("room") ?? preferences().room;
+      const start = await unwrap<Start>(
+        client.GET("/api/start", { params: { query: { room: asked } }, signal }),
+      );
       signal.throwIfAborted();
       carry(start.session.token ?? null);
+      // The room in hand comes with it: the view that wants it does not ask a second time.
+      if (start.room) {
+        const { id } = start.room;
+        queries.setQueryData(["room", id], start.room);
+        queries.setQueryData(["charted", { room: id }], start.charted ? { [id]: start.charted } : {});
+      }
       return start;
     },
     select,
@@ -83,22 +97,54 @@ function useStart<T>(select: (start: Start) => T) {
 }
 
 const partOf = {
-  rooms: (start: Start): Room[] => start.rooms,
-  projections: (start: Start): Projection[] => start.projections,
-  exams: (start: Start): Exam[] => start.exams,
-  choices: (start: Start): Choices => start.choices,
-  charted: (start: Start): Record<string, string[]> => start.charted,
+  rooms: (start: Start): RoomSummary[] => start.rooms,
   session: (start: Start): Session => start.session,
   department: (start: Start): Schemas["Department"] => start.department,
   demo: (start: Start): boolean => start.demo,
 };
 
+/** Every room by name; what is in one is asked for where it is looked at. */
 export const useRooms = () => useStart(partOf.rooms);
-export const useProjections = () => useStart(partOf.projections);
-export const useExams = () => useStart(partOf.exams);
-export const useChoices = () => useStart(partOf.choices);
-/** The projections that each room's approved chart has lines for. */
-export const useCharted = () => useStart(partOf.charted);
+
+/** One room with its equipment. */
+export const useRoom = (room: string | undefined) =>
+  useQuery({
+    queryKey: ["room", room],
+    queryFn: () => unwrap<Room>(client.GET("/api/rooms/{room_id}", ofRoom(room ?? ""))),
+    enabled: room !== undefined,
+    ...fixed,
+  });
+
+type Lists = Schemas["Lists"];
+
+/** What is picked from in every room, asked for once; each hook below looks at its part. */
+export function useLists<T>(select: (lists: Lists) => T) {
+  return useQuery({
+    queryKey: ["lists"],
+    queryFn: () => unwrap<Lists>(client.GET("/api/lists")),
+    select,
+    ...fixed,
+  });
+}
+
+const listOf = {
+  projections: (lists: Lists): Projection[] => lists.projections,
+  exams: (lists: Lists): Exam[] => lists.exams,
+  choices: (lists: Lists): Choices => lists.choices,
+};
+
+export const useProjections = () => useLists(listOf.projections);
+export const useExams = () => useLists(listOf.exams);
+export const useChoices = () => useLists(listOf.choices);
+
+/** The projections that the approved charts have lines for, by room: of one room, or the rooms of one projection. */
+export const useCharted = (of: { room: string } | { projection: string }) =>
+  useQuery({
+    queryKey: ["charted", of],
+    queryFn: () =>
+      unwrap<Record<string, string[]>>(client.GET("/api/charted", { params: { query: { ...of } } })),
+    ...fixed,
+  });
 
 /** Who is signed in, and what a demo offers. */
 export const useSession = () => useStart(partOf.session);
@@ -212,11 +258,38 @@ export const useLocalEntries = () =>
     queryFn: () => unwrap<LocalEntry[]>(client.GET("/api/catalogue/local")),
   });
 
-export const useCharts = (room: string | undefined) =>
+const VERSIONS_A_PAGE = 50;
+
+/** The versions of a room's chart, newest first, a page at a time. */
+export function useVersions(room: string) {
+  const pages = useInfiniteQuery({
+    queryKey: ["charts", "versions", room],
+    queryFn: ({ pageParam: before }) =>
+      unwrap<Version[]>(
+        client.GET("/api/chart-versions", { params: { query: { room, before, limit: VERSIONS_A_PAGE } } }),
+      ),
+    initialPageParam: null as number | null,
+    getNextPageParam: (page) => (page.length === VERSIONS_A_PAGE ? page[page.length - 1]?.id : undefined),
+  });
+  return { ...pages, data: pages.data?.pages.flat() };
+}
+
+/** Of every room the version that is approved and the one that is not yet: to compare with or to adapt. */
+export const useVersionsInUse = () =>
   useQuery({
-    queryKey: ["charts", room],
-    queryFn: () => unwrap<Chart[]>(client.GET("/api/charts", { params: { query: { room: room ?? null } } })),
-    enabled: room !== undefined,
+    queryKey: ["charts", "in-use"],
+    queryFn: () =>
+      unwrap<Version[]>(
+        client.GET("/api/chart-versions", { params: { query: { in_use: true, limit: 200 } } }),
+      ),
+  });
+
+/** One chart version with its lines. */
+export const useChart = (chart: number | undefined) =>
+  useQuery({
+    queryKey: ["chart", chart],
+    queryFn: () => unwrap<Chart>(client.GET("/api/charts/{chart_id}", ofChart(chart ?? 0))),
+    enabled: chart !== undefined,
   });
 
 export const useTables = (chart: Chart | undefined) =>
@@ -339,9 +412,12 @@ export function useChange<In, Out>(change: (given: In) => Promise<Out>, touches:
   });
 }
 
-export const CHARTS = ["start", "setup", "charts", "tables", "technique", "what-if", "ways", "bench"];
-const ROOMS = ["room-history", ...CHARTS];
-const CATALOGUE = ["start", "local", "page", "technique", "run-sheet", "search"];
+export const CHARTS = [
+  ...["setup", "chart", "charts", "charted", "tables"],
+  ...["technique", "what-if", "ways", "bench"],
+];
+const ROOMS = ["start", "room", "room-history", ...CHARTS];
+const CATALOGUE = ["lists", "local", "page", "technique", "run-sheet", "search"];
 const LOG = ["exposures", "trend", "technique"];
 export const ofChart = (chart: number) => ({ params: { path: { chart_id: chart } } });
 

@@ -293,7 +293,7 @@ export interface paths {
         };
         /**
          * List Charts
-         * @description Chart versions with their lines, newest first.
+         * @description Chart versions and what their lines are for, newest first, a page at a time: where `limit` came, there may be more.
          */
         get: operations["list_charts_api_charts_get"];
         put?: never;
@@ -302,6 +302,46 @@ export interface paths {
          * @description A new draft of a room's next version: empty, with the lines of another version, or with lines given.
          */
         post: operations["post_chart_api_charts_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/chart-versions": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * List Versions
+         * @description Chart versions without their lines, newest first, a page at a time: where `limit` came, there may be more.
+         */
+        get: operations["list_versions_api_chart_versions_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/charted": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * List Charted
+         * @description The projections that each room's approved chart has lines for, by room.
+         */
+        get: operations["list_charted_api_charted_get"];
+        put?: never;
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -2191,9 +2231,29 @@ export interface paths {
         };
         /**
          * Get Start
-         * @description What every view begins with, in one answer: rooms, catalogue, lists to pick from, and what is charted.
+         * @description What every view begins with: the rooms by name, the one in hand whole, who is signed in, the department.
          */
         get: operations["get_start_api_start_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/lists": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Get Lists
+         * @description What is picked from in every room, in one answer: projections, exams, and the lists of choices.
+         */
+        get: operations["get_lists_api_lists_get"];
         put?: never;
         post?: never;
         delete?: never;
@@ -4647,6 +4707,34 @@ export interface components {
             off: boolean;
         };
         /**
+         * LineHead
+         * @description A line without its law: what it is for.
+         */
+        LineHead: {
+            /** Id */
+            id: number;
+            /** Key */
+            key: number;
+            /** Projection */
+            projection: string;
+            /** Receptor */
+            receptor: string;
+            /**
+             * Support
+             * @enum {string}
+             */
+            support: "tabletop" | "table_bucky" | "upright_bucky" | "detector";
+            /** Grid Ratio */
+            grid_ratio: number;
+            /** Sid Cm */
+            sid_cm: number;
+            /** Range Cm */
+            range_cm: [
+                number,
+                number
+            ];
+        };
+        /**
          * LineIn
          * @description A line with its law given outright. With a link the law follows another line of the chart; what is given here stands
          *     until it is derived. origin: where its numbers come from; what is typed says so. key: which line this is, where it was
@@ -4812,6 +4900,107 @@ export interface components {
              * @default
              */
             why: string;
+        };
+        /**
+         * ListedChart
+         * @description A chart version in a list of them, with what its lines are for; `GET /api/charts/{chart_id}` has the lines whole.
+         */
+        ListedChart: {
+            /** Id */
+            id: number;
+            /** Room */
+            room: string;
+            /** Name */
+            name: string;
+            /** Version */
+            version: number;
+            /**
+             * Status
+             * @enum {string}
+             */
+            status: "draft" | "proposed" | "approved" | "superseded";
+            /**
+             * Grid Table
+             * @enum {string}
+             */
+            grid_table: "computed" | "average" | "by_kvp";
+            /** Author */
+            author: string;
+            /** Approver */
+            approver: string;
+            /** Created At */
+            created_at: string;
+            /** Approved At */
+            approved_at: string;
+            /** Note */
+            note: string;
+            /** Revision */
+            revision: number;
+            /** Proposed By */
+            proposed_by: string;
+            /** Proposed At */
+            proposed_at: string;
+            /** Review By */
+            review_by: string;
+            /** Line Count */
+            line_count: number;
+            /** Lines */
+            lines: components["schemas"]["LineHead"][];
+        };
+        /**
+         * ListedVersion
+         * @description A chart version in a list of them: how many lines it has, not the lines.
+         */
+        ListedVersion: {
+            /** Id */
+            id: number;
+            /** Room */
+            room: string;
+            /** Name */
+            name: string;
+            /** Version */
+            version: number;
+            /**
+             * Status
+             * @enum {string}
+             */
+            status: "draft" | "proposed" | "approved" | "superseded";
+            /**
+             * Grid Table
+             * @enum {string}
+             */
+            grid_table: "computed" | "average" | "by_kvp";
+            /** Author */
+            author: string;
+            /** Approver */
+            approver: string;
+            /** Created At */
+            created_at: string;
+            /** Approved At */
+            approved_at: string;
+            /** Note */
+            note: string;
+            /** Revision */
+            revision: number;
+            /** Proposed By */
+            proposed_by: string;
+            /** Proposed At */
+            proposed_at: string;
+            /** Review By */
+            review_by: string;
+            /** Line Count */
+            line_count: number;
+        };
+        /**
+         * Lists
+         * @description What is picked from in every room: the catalogue's projections and exams, and the lists of choices.
+         */
+        Lists: {
+            /** Projections */
+            projections: components["schemas"]["ProjectionOut"][];
+            /** Exams */
+            exams: components["schemas"]["ExamOut"][];
+            choices: components["schemas"]["Choices"];
         };
         /**
          * LocalIn
@@ -6081,6 +6270,18 @@ export interface components {
             simulated: boolean;
         };
         /**
+         * RoomSummary
+         * @description A room without its equipment. typical_output: nobody has read its tube's output.
+         */
+        RoomSummary: {
+            /** Id */
+            id: string;
+            /** Name */
+            name: string;
+            /** Typical Output */
+            typical_output: boolean;
+        };
+        /**
          * RoomTemplate
          * @description A room to start from. says: which rooms it is for.
          */
@@ -6537,21 +6738,16 @@ export interface components {
         };
         /**
          * Start
-         * @description What every view begins with, in one answer. charted: the projections that each room's approved chart has lines for.
+         * @description What every view begins with, in one answer that stays short however many rooms there are. room: the one asked for,
+         *     with its equipment, else the first; charted: the projections that its approved chart has lines for, None without one.
          *     demo: an invented clinic, whose accounts have a published password.
          */
         Start: {
             /** Rooms */
-            rooms: components["schemas"]["Room"][];
-            /** Projections */
-            projections: components["schemas"]["ProjectionOut"][];
-            /** Exams */
-            exams: components["schemas"]["ExamOut"][];
-            choices: components["schemas"]["Choices"];
+            rooms: components["schemas"]["RoomSummary"][];
+            room: components["schemas"]["Room"] | null;
             /** Charted */
-            charted: {
-                [key: string]: string[];
-            };
+            charted: string[] | null;
             session: components["schemas"]["SessionOut"];
             department: components["schemas"]["Department"];
             /** Demo */
@@ -8789,6 +8985,9 @@ export interface operations {
             query?: {
                 /** @description Only this room */
                 room?: string | null;
+                /** @description Only what is older than the version of this id: the next page */
+                before?: number | null;
+                limit?: number;
             };
             header?: never;
             path?: never;
@@ -8802,7 +9001,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["ChartOut"][];
+                    "application/json": components["schemas"]["ListedChart"][];
                 };
             };
             /** @description Nobody is signed in */
@@ -8872,6 +9071,151 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ChartOut"];
+                };
+            };
+            /** @description Nobody is signed in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not for this role, or not from here */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description There is no such thing */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The present state does not allow it */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Refused; says what is allowed */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    list_versions_api_chart_versions_get: {
+        parameters: {
+            query?: {
+                /** @description Only this room */
+                room?: string | null;
+                /** @description Only what is older than the version of this id: the next page */
+                before?: number | null;
+                /** @description Only what is approved, or not approved yet */
+                in_use?: boolean;
+                limit?: number;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ListedVersion"][];
+                };
+            };
+            /** @description Nobody is signed in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not for this role, or not from here */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description There is no such thing */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The present state does not allow it */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Refused; says what is allowed */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    list_charted_api_charted_get: {
+        parameters: {
+            query?: {
+                /** @description Only this room */
+                room?: string | null;
+                /** @description Only this projection */
+                projection?: string | null;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": {
+                        [key: string]: string[];
+                    };
                 };
             };
             /** @description Nobody is signed in */
@@ -16207,7 +16551,10 @@ export interface operations {
     };
     get_start_api_start_get: {
         parameters: {
-            query?: never;
+            query?: {
+                /** @description The room in hand; the first where there is no such one */
+                room?: string | null;
+            };
             header?: never;
             path?: never;
             cookie?: never;
@@ -16221,6 +16568,71 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Start"];
+                };
+            };
+            /** @description Nobody is signed in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not for this role, or not from here */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description There is no such thing */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The present state does not allow it */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Refused; says what is allowed */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    get_lists_api_lists_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Lists"];
                 };
             };
             /** @description Nobody is signed in */

@@ -1,7 +1,7 @@
 import { lazy, Suspense, useEffect } from "react";
 import { Link, Navigate, Route, Routes, useLocation } from "react-router";
 
-import { useDepartment, useRooms } from "../api/queries";
+import { useDepartment, useLists, useRoom, useRooms } from "../api/queries";
 import { DeskPage } from "../desk/DeskPage";
 import { Empty, Refusal, Waiting } from "../ui/Notice";
 import { useAddress } from "../ui/address";
@@ -54,17 +54,21 @@ function Views() {
   const { words } = useAddress();
   // An address that names a room is of that room, whichever was looked at last.
   const named = words.get("room") ?? preferred;
-  const room = rooms.data?.find((one) => one.id === named) ?? rooms.data?.[0];
+  const chosen = rooms.data?.find((one) => one.id === named) ?? rooms.data?.[0];
+  const whole = useRoom(chosen?.id);
+  const room = whole.data;
+  // Asked for beside the rooms, not behind them: every view needs it.
+  useLists(Object.keys);
   const { data: department } = useDepartment();
   useEffect(() => preferUsually(department?.length_unit ?? "cm"), [department]);
   useEffect(() => {
-    if (room && room.id !== preferred) prefer({ room: room.id });
-  }, [room, preferred]);
+    if (chosen && chosen.id !== preferred) prefer({ room: chosen.id });
+  }, [chosen, preferred]);
   return (
-    <Shell rooms={rooms.data ?? []} room={room}>
-      {rooms.isError ? (
-        <Refusal error={rooms.error} className="m-6" />
-      ) : rooms.isPending ? (
+    <Shell rooms={rooms.data ?? []} room={chosen}>
+      {rooms.isError || whole.isError ? (
+        <Refusal error={rooms.error ?? whole.error} className="m-6" />
+      ) : rooms.isPending || (chosen && !room) ? (
         <div className="p-6">
           <Waiting what="the rooms" />
         </div>

@@ -1,7 +1,7 @@
 import { type ReactNode, useCallback, useState } from "react";
 import { Link, NavLink, useLocation, useNavigate } from "react-router";
 
-import { type Room, useDemo, useIdleEnd, useSession } from "../api/queries";
+import { type RoomSummary, useDemo, useIdleEnd, useSession } from "../api/queries";
 import { useChooseRoom } from "../ui/address";
 import { Key } from "../ui/Button";
 import { prefer, usePreferences } from "../ui/preferences";
@@ -25,8 +25,8 @@ export function Shell({
   room,
   children,
 }: {
-  rooms: Room[];
-  room: Room | undefined;
+  rooms: RoomSummary[];
+  room: RoomSummary | undefined;
   children: ReactNode;
 }) {
   const { theme, unit } = usePreferences();

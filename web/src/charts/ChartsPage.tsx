@@ -1,12 +1,13 @@
 import { lineIn } from "../api/bench";
 import {
-  type Chart,
   type Line,
   type Room,
-  useCharts,
+  type Version,
+  useChart,
   useMay,
   useNewChart,
   useProjections,
+  useVersions,
 } from "../api/queries";
 import { NotYours } from "../people/NotYours";
 import { useAddress, useAddressWord, useTitle } from "../ui/address";
@@ -25,7 +26,7 @@ const DOING = ["look", "print", "new-line", "import", "build", "adapt"] as const
 
 /** Charts: the versions of a room's chart, their lines, and how to make, check, agree on and adapt them. */
 export function ChartsPage({ room }: { room: Room }) {
-  const charts = useCharts(room.id);
+  const listed = useVersions(room.id);
   const projections = useProjections();
   const { words, put } = useAddress();
   const chosen = Number(words.get("chart"));
@@ -36,17 +37,18 @@ export function ChartsPage({ room }: { room: Room }) {
   const doing = mayEdit || asked === "print" ? asked : "look";
   useTitle(`${room.name}, Charts`);
 
-  const versions = charts.data ?? [];
+  const versions = listed.data ?? [];
   const draft = versions.find((one) => one.status === "draft" || one.status === "proposed");
-  const chart =
-    versions.find((one) => one.id === chosen) ??
-    draft ??
-    versions.find((one) => one.status === "approved") ??
-    versions[0];
+  // The one that the address names, on whichever page of the list it stands; else the one that is worked on.
+  const named = chosen > 0 && (listed.hasNextPage || versions.some((one) => one.id === chosen));
+  const usual = draft ?? versions.find((one) => one.status === "approved") ?? versions[0];
+  const current = named ? chosen : usual?.id;
+  const whole = useChart(current);
+  const chart = whole.data?.room === room.id ? whole.data : undefined;
 
-  if (charts.isError || projections.isError)
-    return <Refusal error={charts.error ?? projections.error} className="m-6" />;
-  if (!charts.data || !projections.data)
+  const error = listed.error ?? whole.error ?? projections.error;
+  if (error) return <Refusal error={error} className="m-6" />;
+  if (!listed.data || !projections.data || (current && !whole.data))
     return (
       <div className="p-6">
         <Waiting what="the charts" />
@@ -55,14 +57,15 @@ export function ChartsPage({ room }: { room: Room }) {
   const nextVersion = (versions[0]?.version ?? 0) + 1;
   const goesTo = draft ? `version ${draft.version}` : `a new version ${nextVersion}`;
 
-  async function openDraft(): Promise<Chart> {
+  async function openDraft(): Promise<Version> {
     if (draft) return draft;
-    return newChart.mutateAsync({
+    const made = await newChart.mutateAsync({
       room: room.id,
       name: chart?.name ?? `${room.name} chart`,
       note: "",
       ...(chart ? { from_chart: chart.id } : {}),
     });
+    return { ...made, line_count: made.lines.length };
   }
   function show(id: number | null, line: number | null = null) {
     put({ chart: id, line, do: null, projection: null, tab: null, only: null });
@@ -107,6 +110,7 @@ export function ChartsPage({ room }: { room: Room }) {
       <Versions
         room={room}
         versions={versions}
+        more={listed.hasNextPage ? () => void listed.fetchNextPage() : undefined}
         current={chart?.id}
         onChoose={(id) => show(id)}
         actions={

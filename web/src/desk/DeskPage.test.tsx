@@ -4,7 +4,7 @@ import { beforeEach, expect, it, vi } from "vitest";
 
 import type { Exam, TechniqueRequest, TechniqueResponse } from "../api/queries";
 import { prefer } from "../ui/preferences";
-import { ANSWER, EXAMS, exposure, JUDGEMENT, person, ROOM, session, start } from "../testing/clinic";
+import { ANSWER, EXAMS, exposure, JUDGEMENT, lists, person, ROOM, session, start } from "../testing/clinic";
 import {
   button,
   fireEvent,
@@ -525,7 +525,7 @@ it("lengths typed in inches go out in centimetres", async () => {
 });
 
 it("a room without an approved chart says so and asks for no technique", async () => {
-  const server = desk({ "GET /api/start": start({ charted: {} }) });
+  const server = desk({ "GET /api/start": start({ charted: null }), "GET /api/charted": {} });
   expect(await screen.findByText("Room 1 has no approved chart")).toBeDefined();
   expect(server.asked.map((one) => one.to)).not.toContain(TECHNIQUE);
 });
@@ -556,7 +556,7 @@ const CERVICAL = {
 function trauma(routes: Record<string, unknown> = {}) {
   return desk(
     {
-      "GET /api/start": start({ exams: [CERVICAL, ...EXAMS], session: me }),
+      "GET /api/lists": lists({ exams: [CERVICAL, ...EXAMS] }),
       "POST /api/run-sheets": { steps: [] },
       ...routes,
     },

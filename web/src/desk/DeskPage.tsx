@@ -17,7 +17,7 @@ import { useLeftAlone } from "./useLeftAlone";
 export function DeskPage({ room }: { room: Room }) {
   const projections = useProjections();
   const exams = useExams();
-  const charted = useCharted();
+  const charted = useCharted({ room: room.id });
   const failed = projections.error ?? exams.error ?? charted.error;
   if (failed) return <Refusal error={failed} className="m-6" />;
   if (!projections.data || !exams.data || !charted.data)

@@ -1,7 +1,7 @@
 import { Link } from "react-router";
 
 import { useAgreement, useApprove } from "../api/bench";
-import { type Chart, type Room, useCharts, useMay, useRooms, useSession } from "../api/queries";
+import { type RoomSummary, useMay, useRooms, useSession, useVersions, type Version } from "../api/queries";
 import { type Department, useDraftFromModel } from "../api/setup";
 import { Propose } from "../charts/versions/Propose";
 import { NotYours } from "../people/NotYours";
@@ -27,8 +27,8 @@ export function ChartStep({ department }: { department: Department }) {
   );
 }
 
-function ChartOf({ room, department }: { room: Room; department: Department }) {
-  const charts = useCharts(room.id);
+function ChartOf({ room, department }: { room: RoomSummary; department: Department }) {
+  const charts = useVersions(room.id);
   const draft = useDraftFromModel();
   const newest = charts.data?.[0];
   return (
@@ -36,7 +36,7 @@ function ChartOf({ room, department }: { room: Room; department: Department }) {
       <h3 className="text-body">{room.name}</h3>
       {newest && (
         <p className="text-ink-2">
-          Version {newest.version}, {newest.status}: {newest.lines.length} lines.{" "}
+          Version {newest.version}, {newest.status}: {newest.line_count} lines.{" "}
           <Link className={LINK} to={`/charts?room=${room.id}`}>
             Look at it
           </Link>
@@ -110,8 +110,8 @@ export function ApprovalStep() {
   );
 }
 
-function ApprovalsOf({ room }: { room: Room }) {
-  const charts = useCharts(room.id);
+function ApprovalsOf({ room }: { room: RoomSummary }) {
+  const charts = useVersions(room.id);
   if (charts.isError) return <Refusal error={charts.error} />;
   if (!charts.data) return <Waiting what={`the charts of ${room.name}`} />;
   const open = charts.data.filter((one) => one.status === "draft" || one.status === "proposed");
@@ -131,7 +131,7 @@ function ApprovalsOf({ room }: { room: Room }) {
   );
 }
 
-function ApprovalOf({ chart, room }: { chart: Chart; room: Room }) {
+function ApprovalOf({ chart, room }: { chart: Version; room: RoomSummary }) {
   const { data: session } = useSession();
   const agreement = useAgreement();
   const approve = useApprove();
@@ -144,13 +144,13 @@ function ApprovalOf({ chart, room }: { chart: Chart; room: Room }) {
         {room.name}: {chart.name}, version {chart.version}
       </h3>
       <p className="text-ink-2">
-        {chart.lines.length} lines by {chart.author}, {chart.status}.{" "}
+        {chart.line_count} lines by {chart.author}, {chart.status}.{" "}
         <Link className={LINK} to={`/charts?room=${chart.room}`}>
           Look at it first
         </Link>
       </p>
       <div className="flex flex-wrap items-center gap-3">
-        {chart.status === "draft" && mayPropose && <Propose chart={chart} />}
+        {chart.status === "draft" && mayPropose && <Propose chart={chart} lines={chart.line_count} />}
         {chart.status === "proposed" &&
           (mayApprove && !own ? (
             <Button tone="main" disabled={approve.isPending} onClick={() => approve.mutate(chart.id)}>

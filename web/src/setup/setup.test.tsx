@@ -2,7 +2,7 @@
 import { expect, it } from "vitest";
 
 import type { Setup } from "../api/setup";
-import { CHART, person, ROOM, session, start } from "../testing/clinic";
+import { CHART, person, ROOM, session, start, versions } from "../testing/clinic";
 import { button, enter, fireEvent, press, Problem, screen, serve, show, waitFor } from "../testing/server";
 import { SetupPage } from "./SetupPage";
 
@@ -113,7 +113,7 @@ it("a first chart is drafted in the department's system", async () => {
   const server = served(
     upTo(5, { department: { name: "Lindenmoor", length_unit: "cm", system: "variable_kvp" } }),
     {
-      "GET /api/charts": [],
+      "GET /api/chart-versions": [],
       "POST /api/rooms/room-1/draft-from-model": { ...CHART, status: "draft" },
     },
   );
@@ -134,7 +134,10 @@ it.each([
   const proposed = { ...CHART, id: 11, version: 2, status: "proposed" as const, author: "mara" };
   const server = served(
     upTo(6),
-    { "GET /api/charts": [proposed], "POST /api/charts/11/approve": { ...proposed, status: "approved" } },
+    {
+      "GET /api/chart-versions": versions(proposed),
+      "POST /api/charts/11/approve": { ...proposed, status: "approved" },
+    },
     session(person(who, "physicist")),
   );
   show(<SetupPage />, "/setup");

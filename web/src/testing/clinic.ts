@@ -11,6 +11,7 @@ import type {
   Room,
   Session,
   TechniqueResponse,
+  Version,
 } from "../api/queries";
 import type { Schemas } from "../api/client";
 
@@ -196,15 +197,34 @@ export const session = (who: Person | null): Session => ({
   must_change: false,
 });
 
+/** Charts as the list of versions has them: those of the room that is asked for, or what is in use in every room. */
+export const versions =
+  (...charts: Chart[]) =>
+  ({ query }: { query: URLSearchParams }) =>
+    charts
+      .filter((one) => query.get("room") === null || one.room === query.get("room"))
+      .filter((one) => query.get("in_use") !== "true" || one.status !== "superseded")
+      .map(listed);
+
+export const listed = ({ lines, ...heading }: Chart): Version => ({ ...heading, line_count: lines.length });
+
+/** What the approved chart of the first room has lines for. */
+export const CHARTED = ["lspine-ap", "hand-pa"];
+
 export const start = (change: Partial<Schemas["Start"]> = {}): Schemas["Start"] => ({
   rooms: [ROOM, ROOM_2],
+  room: ROOM,
+  charted: CHARTED,
   department: { name: "", length_unit: "cm", system: null },
   demo: false,
+  session: session(null),
+  ...change,
+});
+
+export const lists = (change: Partial<Schemas["Lists"]> = {}): Schemas["Lists"] => ({
   projections: PROJECTIONS,
   exams: EXAMS,
   choices: CHOICES,
-  charted: { "room-1": ["lspine-ap", "hand-pa"] },
-  session: session(null),
   ...change,
 });
 

@@ -6,7 +6,7 @@ import { afterEach, expect } from "vitest";
 
 import { carry } from "../api/client";
 import { makeQueryClient } from "../api/queries";
-import { PROJECTIONS, start } from "./clinic";
+import { CHARTED, lists, PROJECTIONS, ROOM, ROOM_2, start } from "./clinic";
 
 /** One request as the server would see it. */
 export interface Asked {
@@ -33,6 +33,10 @@ export const SILENCE = Symbol("silence");
 /** What views look up by themselves, whatever a test is about: nothing of note. */
 const LOOKED_UP: Record<string, Route> = {
   "GET /api/start": start(),
+  "GET /api/lists": lists(),
+  "GET /api/rooms/room-1": ROOM,
+  "GET /api/rooms/room-2": ROOM_2,
+  "GET /api/charted": { "room-1": CHARTED },
   "GET /api/waiting": [],
   "GET /api/agreement": { another_approves: false, open_records: false },
   "GET /api/charts/import/answers": {},

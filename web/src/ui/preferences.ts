@@ -38,6 +38,9 @@ function show() {
   document.documentElement.dataset.theme = current.theme;
 }
 
+/** What is preferred now, for what is no part of the page. */
+export const preferences = () => shown;
+
 export function prefer(change: Partial<Preferences>) {
   current = { ...current, ...change };
   try {

@@ -11,7 +11,7 @@ import {
   LEVELLED,
   PROJECTIONS,
   ROOM,
-  start,
+  lists,
   tableOf,
 } from "../../testing/clinic";
 import {
@@ -319,7 +319,7 @@ describe("families of lines", () => {
 
   it("a habit of departments is offered with its reason where both lines stand, and goes in with it", async () => {
     const habit = { projection: "lspine-ap", follows: "lspine-ap", kvp_added: 5, why: "Thicker so." };
-    serve({ "GET /api/start": { ...start(), choices: { ...CHOICES, kvp_habits: [habit] } } });
+    serve({ "GET /api/lists": lists({ choices: { ...CHOICES, kvp_habits: [habit] } }) });
     const onChange = family({ ...LEVELLED, link: null }, true);
     fireEvent.click((await screen.findAllByRole("button", { name: /\+5 kVp/ }))[0] as HTMLElement);
     expect((screen.getByLabelText("Why") as HTMLInputElement).value).toBe("Thicker so.");

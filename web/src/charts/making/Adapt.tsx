@@ -1,7 +1,7 @@
 import { useState } from "react";
 
-import { type Carried, useAdapt, useEveryChart } from "../../api/bench";
-import { useRooms } from "../../api/queries";
+import { type Carried, useAdapt } from "../../api/bench";
+import { useRooms, useVersionsInUse } from "../../api/queries";
 import { Button } from "../../ui/Button";
 import { Empty, Refusal, Waiting } from "../../ui/Notice";
 import { Select } from "../../ui/Select";
@@ -13,16 +13,16 @@ import type { Making } from "./making";
 /** The chart of another room carried to this one: each line with its factor, the reasons, and what wants a test exposure. */
 export function Adapt(props: Making) {
   const { room, projections } = props;
-  const every = useEveryChart();
+  const used = useVersionsInUse();
   const rooms = useRooms();
   const carry = useAdapt();
-  const others = (every.data ?? []).filter((one) => one.room !== room.id && one.status !== "superseded");
+  const others = (used.data ?? []).filter((one) => one.room !== room.id);
   const [picked, setPicked] = useState<number | null>(null);
   const other = others.find((one) => one.id === picked) ?? others[0];
   const byId = new Map(projections.map((one) => [one.id, one]));
   const roomName = (id: string) => rooms.data?.find((one) => one.id === id)?.name ?? id;
-  if (every.isError) return <Refusal error={every.error} className="m-5" />;
-  if (!every.data)
+  if (used.isError) return <Refusal error={used.error} className="m-5" />;
+  if (!used.data)
     return (
       <div className="p-5">
         <Waiting what="the charts" />

@@ -1,7 +1,7 @@
 import { useState } from "react";
 
 import type { Schemas } from "../../api/client";
-import { type Chart, type Projection, type Room, useAddFromExposure } from "../../api/queries";
+import { type Chart, type Projection, type Room, useAddFromExposure, type Version } from "../../api/queries";
 import { usePreferences } from "../../ui/preferences";
 import { NewLine } from "./NewLine";
 
@@ -21,7 +21,7 @@ export function AddLine({
   chart: Chart | undefined;
   projection: string | null;
   goesTo: string;
-  openDraft: () => Promise<Chart>;
+  openDraft: () => Promise<Version>;
   onDone: (chart: number, line: number | null) => void;
   onCancel: () => void;
 }) {

@@ -1,7 +1,7 @@
 import { useState } from "react";
 
 import { type Compared, lineIn, useChanges, useDifference } from "../../api/bench";
-import type { Chart, Line } from "../../api/queries";
+import type { Line, Version } from "../../api/queries";
 import { Button } from "../../ui/Button";
 import { Refusal } from "../../ui/Notice";
 import { signed } from "../../ui/units";
@@ -17,7 +17,7 @@ export function IntoDraft({
   why,
 }: {
   making: Making;
-  open: Chart;
+  open: Version;
   lines: Line[];
   waits: string;
   why: string;

@@ -1,7 +1,19 @@
 // @vitest-environment jsdom
 import { expect, it, vi } from "vitest";
 
-import { BANDED, CHART, FIXED, PROJECTIONS, ROOM, ROOM_2, tableOf } from "../../testing/clinic";
+import type { Chart } from "../../api/queries";
+
+import {
+  BANDED,
+  CHART,
+  FIXED,
+  PROJECTIONS,
+  ROOM,
+  ROOM_2,
+  listed,
+  tableOf,
+  versions,
+} from "../../testing/clinic";
 import {
   button,
   enter,
@@ -253,7 +265,7 @@ it("lines go into the open draft once what they add and change was seen and chos
     "POST /api/charts/9/changes": { chart: { ...CHART, id: 9 }, changed: [] },
     [REMEMBER]: {},
   });
-  const props = { ...making(), open: { ...CHART, id: 9, version: 3, status: "draft" as const } };
+  const props = { ...making(), open: { ...listed(CHART), id: 9, version: 3, status: "draft" as const } };
   show(<ImportChart {...props} />);
   chooseFile("Ward chart.csv", "Part\n");
   fireEvent.click(await screen.findByRole("button", { name: "See what 2 lines would change in version 3" }));
@@ -478,14 +490,17 @@ const CARRIED = [
     refusal: "No such support here.",
   },
 ];
-const OTHERS = [
+const OTHERS: Chart[] = [
   CHART,
   { ...CHART, id: 20, room: "room-2", name: "Second", version: 1, status: "approved" },
   { ...CHART, id: 21, room: "room-2", name: "Old", version: 0, status: "superseded" },
 ];
 
 it("a chart of another room is carried: what holds for all lines is said once, what cannot be carried with its reason", async () => {
-  const server = serve({ "GET /api/charts": OTHERS, "POST /api/rooms/room-1/adapt": CARRIED });
+  const server = serve({
+    "GET /api/chart-versions": versions(...OTHERS),
+    "POST /api/rooms/room-1/adapt": CARRIED,
+  });
   const props = making();
   show(<Adapt {...props} />);
   const list = await screen.findByRole("combobox", { name: /Chart to adapt: Room 2: Second, version 1/ });
@@ -510,7 +525,7 @@ it("a chart of another room is carried: what holds for all lines is said once, w
 });
 
 it("with no other room's chart there is a way back and nothing to press", async () => {
-  serve({ "GET /api/charts": [CHART] });
+  serve({ "GET /api/chart-versions": versions(CHART) });
   const props = making();
   show(<Adapt {...props} />);
   await screen.findByText("No other room has a chart");

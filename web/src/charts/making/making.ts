@@ -1,11 +1,11 @@
-import type { Chart, Line, Projection, Room } from "../../api/queries";
+import type { Line, Projection, Room, Version } from "../../api/queries";
 
 /** What every way of making a whole draft is given. */
 export interface Making {
   room: Room;
   projections: Projection[];
   /** The version that is not approved yet: what is made goes into it, unless it is proposed. */
-  open: Chart | undefined;
+  open: Version | undefined;
   nextVersion: number;
   making: boolean;
   error: unknown;

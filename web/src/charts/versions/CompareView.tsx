@@ -1,7 +1,15 @@
 import { useState } from "react";
 
-import { type Compared, useCompare, useEveryChart } from "../../api/bench";
-import { type Chart, type Projection, type Room, useRooms } from "../../api/queries";
+import { type Compared, useCompare } from "../../api/bench";
+import {
+  type Chart,
+  type Projection,
+  type Room,
+  useRooms,
+  useVersions,
+  useVersionsInUse,
+  type Version,
+} from "../../api/queries";
 import { Empty, Refusal, Waiting } from "../../ui/Notice";
 import { usePreferences } from "../../ui/preferences";
 import { Select } from "../../ui/Select";
@@ -17,9 +25,11 @@ interface Props {
 
 /** This version against another, of this room or of one of the others: what changed, and what it does. */
 export function CompareView({ chart, room, projections }: Props) {
-  const every = useEveryChart();
+  const own = useVersions(room.id);
+  const used = useVersionsInUse();
   const rooms = useRooms();
-  const others = (every.data ?? []).filter((one) => one.id !== chart.id);
+  const elsewhere = (used.data ?? []).filter((one) => one.room !== room.id);
+  const others = [...(own.data ?? []), ...elsewhere].filter((one) => one.id !== chart.id);
   const usual =
     others.find((one) => one.room === chart.room && one.version === chart.version - 1) ??
     others.find((one) => one.room === chart.room) ??
@@ -27,8 +37,9 @@ export function CompareView({ chart, room, projections }: Props) {
   const [picked, setPicked] = useState<number | null>(null);
   const other = others.find((one) => one.id === picked) ?? usual;
   const compared = useCompare(chart.id, other?.id ?? null);
-  if (every.isError) return <Refusal error={every.error} className="m-5" />;
-  if (!every.data)
+  const error = own.error ?? used.error;
+  if (error) return <Refusal error={error} className="m-5" />;
+  if (!own.data || !used.data)
     return (
       <div className="p-5">
         <Waiting what="the charts" />
@@ -40,7 +51,7 @@ export function CompareView({ chart, room, projections }: Props) {
         <Empty title="Nothing to compare with">There is no other chart, in this room or another.</Empty>
       </div>
     );
-  const nameOf = (one: Chart) =>
+  const nameOf = (one: Version) =>
     `${rooms.data?.find((each) => each.id === one.room)?.name ?? one.room}, version ${one.version} (${one.status})`;
   const changed = (compared.data ?? []).filter((one) => one.change !== "same");
   return (

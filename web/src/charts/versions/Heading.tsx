@@ -82,7 +82,7 @@ export function Heading({ chart, mayEdit, onNewLine, onPrint, onGone }: Props) {
             >
               {sure ? "Discard: press again" : "Discard"}
             </Button>
-            <Propose key={chart.id} chart={chart} />
+            <Propose key={chart.id} chart={chart} lines={chart.lines.length} />
           </>
         )}
         {proposed && mayEdit && (

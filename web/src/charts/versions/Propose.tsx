@@ -1,13 +1,12 @@
 import { useState } from "react";
 
-import { useChartCheck, usePropose } from "../../api/bench";
-import type { Chart } from "../../api/queries";
+import { type Edition, useChartCheck, usePropose } from "../../api/bench";
 import { Button } from "../../ui/Button";
 import { Refusal } from "../../ui/Notice";
 import { TextField } from "../../ui/TextField";
 
 /** Hands a draft in. What the chart check calls unusable is mended first, or somebody says why it stands. */
-export function Propose({ chart }: { chart: Chart }) {
+export function Propose({ chart, lines }: { chart: Edition; lines: number }) {
   const check = useChartCheck(chart);
   const propose = usePropose();
   const [reasons, setReasons] = useState<Record<string, string> | null>(null);
@@ -19,9 +18,7 @@ export function Propose({ chart }: { chart: Chart }) {
     <>
       <Button
         tone="main"
-        disabled={
-          propose.isPending || check.isPending || chart.lines.length === 0 || (reasons !== null && missing)
-        }
+        disabled={propose.isPending || check.isPending || lines === 0 || (reasons !== null && missing)}
         onClick={() =>
           causes.length > 0 && reasons === null
             ? setReasons({})

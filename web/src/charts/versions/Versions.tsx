@@ -1,6 +1,7 @@
 import type { ReactNode } from "react";
 
-import type { Chart, Room } from "../../api/queries";
+import type { Room, Version } from "../../api/queries";
+import { Button } from "../../ui/Button";
 import { day } from "../../ui/words";
 
 export const STATUS: Record<string, { mark: string; tone: string }> = {
@@ -14,12 +15,15 @@ export const STATUS: Record<string, { mark: string; tone: string }> = {
 export function Versions({
   room,
   versions,
+  more,
   current,
   onChoose,
   actions,
 }: {
   room: Room;
-  versions: Chart[];
+  versions: Version[];
+  /** Fetches the page of older ones; undefined where there are none. */
+  more: (() => void) | undefined;
   current: number | undefined;
   onChoose: (chart: number) => void;
   actions: ReactNode;
@@ -51,6 +55,11 @@ export function Versions({
           </li>
         ))}
       </ol>
+      {more && (
+        <Button tone="quiet" onClick={more}>
+          Older versions
+        </Button>
+      )}
       <div className="mt-3 flex flex-col gap-2 px-2">{actions}</div>
     </nav>
   );

@@ -14,6 +14,7 @@ import {
   session,
   start,
   tableOf,
+  versions,
 } from "../../testing/clinic";
 import {
   button,
@@ -209,7 +210,7 @@ const COMPARED = [
 it("is compared with the version before, and shows what differs and what that does", async () => {
   const before: Chart = { ...CHART, id: 10, version: 1, status: "approved" };
   serve({
-    "GET /api/charts": [CHART, before, { ...CHART, id: 30, room: "room-2", version: 7 }],
+    "GET /api/chart-versions": versions(CHART, before, { ...CHART, id: 30, room: "room-2", version: 7 }),
     "GET /api/charts/10/compare/11": COMPARED,
     "GET /api/charts/30/compare/11": [COMPARED[1]],
   });
@@ -227,7 +228,7 @@ it("is compared with the version before, and shows what differs and what that do
 });
 
 it("one chart alone has nothing to be compared with", async () => {
-  serve({ "GET /api/charts": [CHART] });
+  serve({ "GET /api/chart-versions": versions(CHART) });
   show(<CompareView chart={CHART} room={ROOM} projections={NAMES} />);
   expect(await screen.findByText("Nothing to compare with")).toBeDefined();
 });
@@ -315,10 +316,11 @@ const strip = (line: number, level: boolean): Strip => ({
   worst_di: level ? 0 : 1.8,
   level,
 });
-const CHARTS = "GET /api/charts";
+const CHARTS = "GET /api/chart-versions";
 const bench = (more: Record<string, unknown> = {}) => ({
   ...as("keeper"),
-  [CHARTS]: [{ ...CHART, lines: [FIXED, BANDED] }],
+  [CHARTS]: versions(CHART),
+  "GET /api/charts/11": { ...CHART, lines: [FIXED, BANDED] },
   "GET /api/charts/11/level": [],
   "GET /api/charts/11/lint": [],
   "GET /api/charts/11/lines/1/table": tableOf(FIXED),

@@ -22,13 +22,12 @@ export function NoLine({
   at: number;
   act: Act;
 }) {
-  const charted = useCharted().data ?? {};
+  const here = useCharted({ room: room.id }).data?.[room.id] ?? [];
+  const there = useCharted({ projection: projection.id }).data ?? {};
   const mayAdd = useMay("keeper", "physicist");
-  const elsewhere = (useRooms().data ?? []).filter((one) => charted[one.id]?.includes(projection.id));
+  const elsewhere = (useRooms().data ?? []).filter((one) => one.id !== room.id && one.id in there);
   const like = projections
-    .filter(
-      (one) => one.id !== projection.id && one.exam === projection.exam && charted[room.id]?.includes(one.id),
-    )
+    .filter((one) => one.id !== projection.id && one.exam === projection.exam && here.includes(one.id))
     .slice(0, NEAREST);
   return (
     <div className="mt-1 flex flex-wrap items-center gap-2">
