@@ -21,14 +21,17 @@ from oakbeam.core.charts.line import (
     usual_range_cm,
 )
 from oakbeam.core.charts.links import KvpHabit
+from oakbeam.core.equipment.generator import PREFERRED
+from oakbeam.core.equipment.room import USUAL_DETENTS, USUAL_TRAVEL_CM
 from oakbeam.core.exam.order import ExamStep
 from oakbeam.core.image_review import (
     FINDINGS,
     QUESTIONS,
 )
+from oakbeam.core.lengths import LengthUnit
 from oakbeam.core.patient.conditions import Modifier
 from oakbeam.core.patient.thickness import LIMB_SHARE, usual_child_cm
-from oakbeam.core.projection import Angulation, DigitNote, DoseLevel, Projection, SidChoice, SpotChoice, Variant
+from oakbeam.core.projection import Angulation, DigitNote, DoseLevel, Projection, SidChoice, SpotChoice, SupportId, Variant
 from oakbeam.store import NotFound, Store, local
 
 router = APIRouter(prefix="/api", responses=problems.RESPONSES, tags=["catalogue"])
@@ -114,6 +117,15 @@ class ExamOut(BaseModel):
     local: bool = False
 
 
+class RoomHabits(BaseModel):
+    """What is usual of rooms, where nobody said: the series that stations are built in, each by its numbers from 1 to under
+    10; how near and far a tube travels over each support; where it clicks into place, by the unit on the machine."""
+
+    preferred_numbers: dict[str, list[float]]
+    tube_travel_cm: dict[SupportId, tuple[float, float]]
+    detents: dict[LengthUnit, list[float]]
+
+
 class Choices(BaseModel):
     """The lists a person picks from: conditions, casts, what can be seen in an image, why an image is rejected."""
 
@@ -125,6 +137,7 @@ class Choices(BaseModel):
     words: dict[str, dict[str, str]]
     checks: list[str]
     kvp_habits: list[KvpHabit]
+    rooms: RoomHabits
 
 
 GENERAL_CAUTIONS = [
@@ -239,6 +252,11 @@ def list_choices(store: StoreHere) -> Choices:
         words={kind: dict(texts) for kind, texts in catalogue.words().items()},
         checks=list(local.checks(store)),
         kvp_habits=list(catalogue.kvp_habits()),
+        rooms=RoomHabits(
+            preferred_numbers={name: list(numbers) for name, numbers in PREFERRED.items()},
+            tube_travel_cm=dict(USUAL_TRAVEL_CM),
+            detents={unit: list(places) for unit, places in USUAL_DETENTS.items()},
+        ),
     )
 
 

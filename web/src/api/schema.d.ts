@@ -3263,6 +3263,7 @@ export interface components {
             checks: string[];
             /** Kvp Habits */
             kvp_habits: components["schemas"]["KvpHabit"][];
+            rooms: components["schemas"]["RoomHabits"];
         };
         /**
          * ClearanceIn
@@ -6268,6 +6269,28 @@ export interface components {
             done: components["schemas"]["Done"][];
             /** Simulated */
             simulated: boolean;
+        };
+        /**
+         * RoomHabits
+         * @description What is usual of rooms, where nobody said: the series that stations are built in, each by its numbers from 1 to under
+         *     10; how near and far a tube travels over each support; where it clicks into place, by the unit on the machine.
+         */
+        RoomHabits: {
+            /** Preferred Numbers */
+            preferred_numbers: {
+                [key: string]: number[];
+            };
+            /** Tube Travel Cm */
+            tube_travel_cm: {
+                [key: string]: [
+                    number,
+                    number
+                ];
+            };
+            /** Detents */
+            detents: {
+                [key: string]: number[];
+            };
         };
         /**
          * RoomSummary

@@ -102,7 +102,7 @@ it("a filter is added, named and taken out again", async () => {
   const server = served({ [SAVE]: ROOM });
   await open({ ...ROOM, filters: [{ id: "cu", name: "0.1 mm Cu", mm_al: 0, mm_cu: 0.1 }] });
   press("Add a filter");
-  fireEvent.click(screen.getAllByRole("button", { name: "Remove" })[0] as HTMLElement);
+  fireEvent.click(screen.getByRole("button", { name: "Remove 0.1 mm Cu" }));
   save();
   await waitFor(() => sent(server));
   expect(sent(server).filters).toEqual([
@@ -128,7 +128,7 @@ it.each([
   const supports = ROOM.supports.map((one, i) => (i === 0 ? { ...one, sid_range_cm: before } : one));
   await open({ ...ROOM, supports } as Room);
   for (const [name, text] of typed) {
-    const field = screen.getAllByLabelText<HTMLInputElement>(name)[0] as HTMLInputElement;
+    const field = screen.getByLabelText<HTMLInputElement>(`${name}, Tabletop`);
     fireEvent.change(field, { target: { value: text } });
     fireEvent.blur(field);
   }
@@ -139,7 +139,7 @@ it.each([
 it("a receptor turned to film loses its targets and gets a speed, and back", async () => {
   const server = served({ [SAVE]: ROOM });
   await open();
-  await pick("Kind: DR panel, CsI", "Film-screen");
+  await pick("Kind, Fixed panel: DR panel, CsI", "Film-screen");
   save();
   await waitFor(() => sent(server));
   expect(sent(server).receptors[0]).toMatchObject({
@@ -153,8 +153,8 @@ it("a receptor turned to film loses its targets and gets a speed, and back", asy
 it("a target of a region is set, and emptied it is the receptor's again", async () => {
   const server = served({ [SAVE]: ROOM });
   await open();
-  enter("Leg", "420");
-  enter("Spine", "");
+  enter("Leg, Fixed panel", "420");
+  enter("Spine, Fixed panel", "");
   save();
   await waitFor(() => sent(server));
   expect(sent(server).receptors[0]?.region_targets).toEqual([["lower_limb", 420]]);
@@ -195,19 +195,48 @@ it("a console with a scale of its own: what it shows is seen, and readings fix i
   await waitFor(() => expect(sent(server).receptors[0]?.index_scale).toEqual(scale(1740)));
 });
 
-it("a focal spot with other times keeps its powers, the last one for what is new", async () => {
+it("the tube's rating is a table: a time more has what stands before it, a power emptied is between the others", async () => {
   const server = served({ [SAVE]: ROOM });
   await open();
-  const times = screen.getAllByLabelText(/For times, ms/)[0] as HTMLTextAreaElement;
-  fireEvent.change(times, { target: { value: "10 100 1000" } });
-  fireEvent.blur(times);
+  enter("Another time, ms", "100");
+  enter("kW for 100 ms, Large focus", "60");
+  enter("kW for 1000 ms, Small focus", "");
+  enter("Exposure of 10 ms", "20");
   save();
   await waitFor(() => sent(server));
-  expect(sent(server).generator.focal_spots[0]?.power).toEqual([
-    { time_ms: 10, power_kw: 30 },
-    { time_ms: 100, power_kw: 20 },
-    { time_ms: 1000, power_kw: 20 },
+  const [small, large] = sent(server).generator.focal_spots;
+  expect(small?.power).toEqual([
+    { time_ms: 20, power_kw: 30 },
+    { time_ms: 100, power_kw: 30 },
   ]);
+  expect(large?.power).toEqual([
+    { time_ms: 20, power_kw: 80 },
+    { time_ms: 100, power_kw: 60 },
+  ]);
+  // The last power of a focus stays: a tube without a rating is not sent. A time goes with all its powers.
+  enter("kW for 10 ms, Large focus", "");
+  press("Remove 1000 ms");
+  save();
+  await waitFor(() => expect(sent(server).generator.focal_spots[0]?.power).toHaveLength(1));
+  expect(sent(server).generator.focal_spots[1]?.power).toEqual([{ time_ms: 10, power_kw: 80 }]);
+});
+
+it("each field says what it is for and what follows where nobody knows it; a support is taken out and brought back", async () => {
+  const server = served({ [SAVE]: ROOM });
+  await open();
+  const section = screen.getByRole("region", { name: "Tube" });
+  fireEvent.focus(screen.getByLabelText("Total filtration"));
+  expect(section.textContent).toContain("Not known: leave 3 mm Al");
+  press("Remove Table Bucky");
+  expect(screen.queryByLabelText("Skin to receptor, Table Bucky")).toBeNull();
+  press("Add Table Bucky");
+  press("Add Upright Bucky");
+  expect(screen.getByRole("img", { name: "Supports from the side, to scale" }).textContent).toContain(
+    "Upright Bucky",
+  );
+  save();
+  await waitFor(() => sent(server));
+  expect(sent(server).supports.map((one) => one.id)).toEqual(["tabletop", "table_bucky", "upright_bucky"]);
 });
 
 it("a room is added like this one, and a name that is taken is refused beside its field", async () => {

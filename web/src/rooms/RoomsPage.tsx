@@ -11,7 +11,7 @@ import { Segmented } from "../ui/Segmented";
 import { date, moment } from "../ui/words";
 import { Calibration } from "./Calibration";
 import { Constancy } from "./Constancy";
-import { Equipment } from "./Equipment";
+import { Equipment } from "./equipment/Equipment";
 import { History } from "./History";
 import { Programs } from "./Programs";
 
@@ -152,13 +152,13 @@ export function RoomsPage({ room }: { room: Room }) {
         {part === "equipment" && (
           <>
             {change.isError && dirty && <Refusal error={change.error} className="mx-5 mt-3" />}
-            <fieldset disabled={!mayChange}>
+            <fieldset disabled={!mayChange} className="min-w-0">
               <Equipment room={shown} onChange={setEdited} />
             </fieldset>
           </>
         )}
         {part === "calibration" && (
-          <fieldset disabled={!mayChange}>
+          <fieldset disabled={!mayChange} className="min-w-0">
             <Calibration room={room} />
           </fieldset>
         )}

@@ -177,6 +177,16 @@ export const CHOICES: Choices = {
   words: {},
   kvp_habits: [],
   checks: ["Name and date of birth read back"],
+  rooms: {
+    preferred_numbers: { "R'10": [1, 1.25, 1.6, 2, 2.5, 3.2, 4, 5, 6.3, 8] },
+    tube_travel_cm: {
+      tabletop: [80, 125],
+      table_bucky: [80, 130],
+      upright_bucky: [100, 200],
+      detector: [80, 180],
+    },
+    detents: { cm: [100, 110], in: [40, 72] },
+  },
 };
 
 export const person = (id: string, ...roles: Person["roles"]): Person => ({

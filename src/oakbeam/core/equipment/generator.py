@@ -77,14 +77,21 @@ class Loading:
     heat_units: float
 
 
+PREFERRED: Mapping[str, tuple[float, ...]] = {
+    "R'10": _R10_FIRST_DECADE,
+    "R'20": tuple(sorted((*_R10_FIRST_DECADE, *_R20_BETWEEN))),
+}
+"""The series that consoles are built in (ISO 497), each by its numbers from 1 to under 10."""
+
+
 def renard_r10(low: float, high: float) -> tuple[float, ...]:  # pragma: no mutate block
     """The R'10 preferred numbers (1, 1.25, 1.6, 2 ... 8) from low to high inclusive; both > 0."""
-    return _preferred(_R10_FIRST_DECADE, low, high)
+    return _preferred(PREFERRED["R'10"], low, high)
 
 
 def renard_r20(low: float, high: float) -> tuple[float, ...]:
     """The R'20 preferred numbers (1, 1.1, 1.25, 1.4 ... 9) from low to high inclusive: R'10 and one between each two."""
-    return _preferred((*_R10_FIRST_DECADE, *_R20_BETWEEN), low, high)
+    return _preferred(PREFERRED["R'20"], low, high)
 
 
 def _preferred(first_decade: Sequence[float], low: float, high: float) -> tuple[float, ...]:

@@ -1,13 +1,13 @@
 import { useState } from "react";
 
-import type { Schemas } from "../api/client";
-import { type Room, useIndexScale } from "../api/queries";
-import { Button } from "../ui/Button";
-import { Refusal } from "../ui/Notice";
-import { NumberField } from "../ui/NumberField";
-import { Select } from "../ui/Select";
-import { TextField } from "../ui/TextField";
-import { figure, signed, trimmed } from "../ui/units";
+import type { Schemas } from "../../api/client";
+import { type Room, useIndexScale } from "../../api/queries";
+import { Button } from "../../ui/Button";
+import { Refusal } from "../../ui/Notice";
+import { NumberField } from "../../ui/NumberField";
+import { Select } from "../../ui/Select";
+import { TextField } from "../../ui/TextField";
+import { figure, signed, trimmed } from "../../ui/units";
 
 type Receptor = Room["receptors"][number];
 type Scale = NonNullable<Receptor["index_scale"]>;
@@ -15,7 +15,7 @@ type Form = Scale["form"];
 
 const IEC = "iec";
 const FORMS: { value: Form | typeof IEC; label: string; rule: string }[] = [
-  { value: IEC, label: "Exposure index (IEC)", rule: "" },
+  { value: IEC, label: "EI (IEC)", rule: "" },
   { value: "inverse", label: "Falls with exposure", rule: "constant ÷ kerma, µGy" },
   { value: "logarithmic", label: "Logarithmic", rule: "constant + step × log₁₀ of the kerma, µGy" },
   { value: "proportional", label: "Rises with exposure", rule: "constant × kerma, µGy" },
@@ -34,71 +34,71 @@ interface Reading {
 const NONE: Reading = { kerma_ugy: null, shown: null };
 
 /** What the console of a receptor shows: the exposure index, or a number on a scale of its own. */
+export function ConsoleShows({
+  label,
+  scale,
+  onChange,
+}: {
+  label: string;
+  scale: Scale | null;
+  onChange: (scale: Scale | null) => void;
+}) {
+  return (
+    <Select
+      label={label}
+      value={scale?.form ?? IEC}
+      options={FORMS}
+      onChange={(next) =>
+        onChange(
+          next === IEC ? null : { name: scale?.name ?? "Index", form: next as Form, ...BEGINS[next as Form] },
+        )
+      }
+    />
+  );
+}
+
+/** A scale of the console's own: its name and constants, what it shows, and how readings fix it. */
 export function IndexScaleFields({
   receptor,
+  scale,
   onChange,
 }: {
   receptor: Receptor;
-  onChange: (scale: Scale | null) => void;
+  scale: Scale;
+  onChange: (scale: Scale) => void;
 }) {
-  const scale = receptor.index_scale ?? null;
-  const form = FORMS.find((one) => one.value === (scale?.form ?? IEC));
-  const put = (change: Partial<Scale>) => scale && onChange({ ...scale, ...change });
+  const form = FORMS.find((one) => one.value === scale.form);
+  const put = (change: Partial<Scale>) => onChange({ ...scale, ...change });
   return (
-    <div className="mt-2 flex flex-col gap-2">
-      <div className="grid grid-cols-[1.8fr_1.3fr_1fr_1fr] gap-2">
-        <Select
-          label="Console shows"
-          labelled
-          value={scale?.form ?? IEC}
-          options={FORMS}
-          onChange={(next) =>
-            onChange(
-              next === IEC
-                ? null
-                : {
-                    name: scale?.name ?? "Index",
-                    form: next as Form,
-                    ...BEGINS[next as Form],
-                  },
-            )
-          }
+    <div className="flex flex-col gap-2">
+      <div className="grid grid-cols-4 gap-2">
+        <TextField
+          id={`scale:name-${receptor.id}`}
+          label="Called"
+          value={scale.name}
+          onChange={(name) => name !== "" && put({ name })}
         />
-        {scale && (
-          <>
-            <TextField
-              id={`scale-name-${receptor.id}`}
-              label="Called"
-              value={scale.name}
-              onChange={(name) => name !== "" && put({ name })}
-            />
-            <NumberField
-              id={`scale-constant-${receptor.id}`}
-              label="Constant"
-              value={scale.constant}
-              digits={4}
-              signed
-              onChange={(constant) => constant !== null && put({ constant })}
-            />
-            {scale.form === "logarithmic" && (
-              <NumberField
-                id={`scale-step-${receptor.id}`}
-                label="For ×10 in kerma"
-                value={scale.per_decade ?? 0}
-                digits={4}
-                signed
-                onChange={(per_decade) => per_decade !== null && put({ per_decade })}
-              />
-            )}
-          </>
+        <NumberField
+          id={`scale:constant-${receptor.id}`}
+          label="Constant"
+          value={scale.constant}
+          digits={4}
+          signed
+          onChange={(constant) => constant !== null && put({ constant })}
+        />
+        {scale.form === "logarithmic" && (
+          <NumberField
+            id={`scale:step-${receptor.id}`}
+            label="For ×10 in kerma"
+            value={scale.per_decade ?? 0}
+            digits={4}
+            signed
+            onChange={(per_decade) => per_decade !== null && put({ per_decade })}
+          />
         )}
       </div>
-      {scale && (
-        <>
-          <Says receptor={receptor} scale={scale} rule={form?.rule ?? ""} />
-          <FromReadings receptor={receptor} scale={scale} onScale={onChange} />
-        </>
-      )}
+      <Says receptor={receptor} scale={scale} rule={form?.rule ?? ""} />
+      <FromReadings receptor={receptor} scale={scale} onScale={onChange} />
     </div>
   );
 }
