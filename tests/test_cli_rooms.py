@@ -19,6 +19,11 @@ def test_a_room_from_a_template_goes_to_a_file_and_into_another(run, tmp_path):
     assert run("room", "add", "Theatre 2", "--file", str(tmp_path / "room.json")) == (0, "theatre-2\n")
     again = json.loads(run("room", "export", "theatre-2")[1])
     assert {**again, "id": "theatre", "name": "Theatre"} == json.loads(written)
+    book = tmp_path / "room.xlsx"
+    assert run("room", "export", "theatre", "--xlsx", str(book)) == (0, "")
+    assert run("room", "add", "Theatre 3", "--file", str(book)) == (0, "theatre-3\n")
+    third = json.loads(run("room", "export", "theatre-3")[1])
+    assert {**third, "id": "theatre", "name": "Theatre"} == json.loads(written)
     (tmp_path / "bad.json").write_text('{"name": "x"}')
     assert run("room", "add", "X", "--file", str(tmp_path / "bad.json"))[0] != 0
     assert run("room", "add", "X", "--file", str(tmp_path / "none.json"))[0] != 0

@@ -2,11 +2,18 @@
 
 from __future__ import annotations
 
+import base64
+import io
+import re
+
+import pypdfium2 as pdfium
 import pytest
+from openpyxl import load_workbook
 from tests.api.test_api import problem
 from tests.conftest import ROOM, signed_in
 
 from oakbeam.store import people
+from oakbeam.store.database import audit
 
 ASKED = {"room": "room-1", "projection": "lspine-ap", "thickness_cm": 21, "patient": {"age_band": "adult"}}
 
@@ -57,6 +64,55 @@ def test_a_room_keeps_what_was_read_and_what_its_equipment_was(charted, client):
     assert (detail["before"], detail["after"]) == ({"tube": room["tube"]}, {"tube": tube})
     back = client.put("/api/rooms/room-1", json={**changed, **detail["before"]}).json()
     assert back["tube"] == room["tube"] and back["calibration"] == room["calibration"]
+
+
+def text_of(answer):
+    assert answer.status_code == 200 and answer.headers["content-type"] == "application/pdf"
+    return "\n".join(page.get_textpage().get_text_range() for page in pdfium.PdfDocument(answer.content))
+
+
+def test_the_report_says_what_was_read_and_found_by_whom_and_which_audit_row_it_is(charted, client):
+    signed_in(charted, client, "ilse", "physicist")
+    read = {"hvls": [{"kvp": 80, "hvl_mm_al": 2.9}], "indices": [{"receptor": "panel-43", "kerma_ugy": 2.5, "ei": 260}]}
+    calibrate(client, 0.8, instrument="Chamber <2>", due_on="2027-11-20", **read)
+    row = client.get("/api/rooms/room-1/history").json()[0]
+    text = text_of(client.get(f"/api/rooms/room-1/calibrations/{row['id']}/pdf"))
+    link = charted.db.execute("SELECT link FROM audit WHERE id = ?", (row["id"],)).fetchone()[0]
+    for said in ("Calibration of Room 1", "Chamber <2>", "20 Nov 2027", "by Ilse", f"audit row {row['id']}, link {link}"):
+        assert said in text
+    output = 0.8 * ROOM.output_ugy_per_mas(80)
+    for said in (f"{output:.4g}", "2.9", "Fixed panel", "×1.04", "-20.0 %", "Lumbar spine AP"):
+        assert said in text, said
+    # The furthest moved stands first.
+    shown = [abs(float(one)) for one in re.findall(r"DI ([+-][\d.]+)", text)]
+    assert shown == sorted(shown, reverse=True) and shown[0] > 0.5
+    for missing in (row["id"] + 1, 1):
+        problem(client.get(f"/api/rooms/room-1/calibrations/{missing}/pdf"), 404)
+    # A row from before the findings were kept says so, and names no figure that it does not hold.
+    old = {"readings": {"outputs": [], "hvls": [], "indices": []}, "revision": 2}
+    with charted.change() as db:
+        audit(db, "gone", "room.save", "room:room-1", old)
+    last = client.get("/api/rooms/room-1/history").json()[0]["id"]
+    assert "was not kept at that time" in text_of(client.get(f"/api/rooms/room-1/calibrations/{last}/pdf"))
+
+
+def test_a_room_goes_out_as_a_workbook_and_comes_in_as_another(charted, client):
+    signed_in(charted, client, "ilse", "physicist")
+    book = client.get("/api/rooms/room-1/xlsx").content
+    asked = {"xlsx": base64.b64encode(book).decode(), "name": "Theatre"}
+    made = client.post("/api/rooms/import/xlsx", json=asked).json()
+    room = client.get("/api/rooms/room-1").json()
+    own = {"id": "theatre", "name": "Theatre", "school": "model", "calibration": None, "revision": made["revision"]}
+    assert made == {**room, **own}
+    assert problem(client.post("/api/rooms/import/xlsx", json=asked))["title"] == "Name in use"
+    for wrong in ("no base64!", base64.b64encode(b"no workbook").decode()):
+        problem(client.post("/api/rooms/import/xlsx", json={"xlsx": wrong}))
+    broken = load_workbook(io.BytesIO(book))
+    broken["Room"].append(["tube.filtration_mm_al", "plenty"])
+    out = io.BytesIO()
+    broken.save(out)
+    said = problem(client.post("/api/rooms/import/xlsx", json={"xlsx": base64.b64encode(out.getvalue()).decode()}))
+    assert "tube.filtration_mm_al" in said["detail"]
 
 
 def test_lines_are_marked_corrected_in_one_draft_and_approved_by_who_calibrated(charted, client):

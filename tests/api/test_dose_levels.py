@@ -38,6 +38,34 @@ def test_levels_from_a_file_hold_and_others_stay(client):
     assert client.get("/api/projections/hand-pa").json()["sid_cm"] == 110
 
 
+def test_one_level_is_set_with_its_source_and_day_and_taken_back_to_what_ships(client):
+    before = of(client, "knee-ap")
+    path = "/api/projections/knee-ap/dose-levels"
+    mine = {"quantity": "incident_air_kerma", "value": 0.31, "source": "our survey", "as_of": "2026-05-01"}
+    after = {
+        (one["level"]["quantity"], one["own"]): one["level"] for one in client.put(path, json=mine).json() if one["local"]
+    }
+    assert after["incident_air_kerma", True] == {**before[0], "value": 0.31, "source": "our survey", "as_of": "2026-05-01"}
+    child = {"quantity": "incident_air_kerma", "value": 0.1, "kg": [5, 15], "source": "our survey"}
+    client.put(path, json=child)
+    assert [(one["value"], one["kg"]) for one in of(client, "knee-ap") if one["quantity"] == "incident_air_kerma"] == [
+        (0.31, None),
+        (0.1, [5, 15]),
+    ]
+    # A file with a day in it says the same; one without a source does not pass for an example.
+    client.put(
+        "/api/dose-levels", json={"csv": "projection,quantity,value,as_of\nhand-pa,kerma_area_product,40,2026-01-02\n"}
+    )
+    hand = next(one for one in of(client, "hand-pa") if one["quantity"] == "kerma_area_product")
+    assert (hand["as_of"], hand["source"]) == ("2026-01-02", dose_levels_csv.OWN_SOURCE)
+    for part in (mine, child):
+        client.put(path, json={"quantity": part["quantity"], "kg": part.get("kg")})
+    assert of(client, "knee-ap") == before
+    for wrong in ({"value": 0}, {"source": " "}, {"kg": [9, 5]}, {"as_of": "soon"}, {"quantity": "dose"}, {"value": "much"}):
+        problem(client.put(path, json={**mine, **wrong}))
+    problem(client.put("/api/projections/nowhere/dose-levels", json=mine))
+
+
 @pytest.mark.parametrize(
     ("text", "faults"),
     [
@@ -49,6 +77,7 @@ def test_levels_from_a_file_hold_and_others_stay(client):
         (HEAD + "knee-ap,incident_air_kerma,1,10,,\n", [(2, "kg_to")]),
         (HEAD + "knee-ap,incident_air_kerma,1,,,\nKnee AP,incident_air_kerma,2,,,\n", [(3, "quantity")]),
         (HEAD + '"knee-ap,incident', [(2, "")]),
+        ("projection,quantity,value,as_of\nknee-ap,incident_air_kerma,1,May\n", [(2, "as_of")]),
     ],
 )
 def test_every_fault_is_named_and_nothing_is_taken(client, text, faults):

@@ -190,7 +190,13 @@ def test_a_slow_answer_leaves_no_number_on_screen_and_neither_does_a_refused_one
 
 @pytest.mark.parametrize(
     ("view", "second"),
-    [("desk", "waiting"), ("charts", "chart-versions charts/"), ("rooms", ""), ("log", "exposures?"), ("guide", "projections/")],
+    [
+        ("desk", "waiting"),
+        ("charts", "chart-versions charts/"),
+        ("rooms", ""),
+        ("log", "exposures?"),
+        ("guide", "projections/"),
+    ],
 )
 def test_a_view_needs_few_requests(page: Page, demo_site: str, view: str, second: str):
     """Only what every view begins with and what this one is about are ever answered, and it stands there all the same."""

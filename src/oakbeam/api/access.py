@@ -90,6 +90,7 @@ RULES: Mapping[str, Rule] = {
     "GET /api/rooms/{room_id}/readings/csv": RECORDS,
     "GET /api/constancy-tests": ANYONE,
     "PUT /api/constancy-tests/{test_id}": ROOM,
+    "GET /api/rooms-due": RECORDS,
     "GET /api/rooms/{room_id}/constancy": RECORDS,
     "GET /api/rooms/{room_id}/constancy/csv": RECORDS,
     "GET /api/rooms/{room_id}/constancy/{test_id}/simulated": ROOM,
@@ -147,6 +148,9 @@ RULES: Mapping[str, Rule] = {
     # rooms and the department
     "POST /api/rooms": ROOM,
     "POST /api/rooms/import": ROOM,
+    "POST /api/rooms/import/xlsx": ROOM,
+    "GET /api/rooms/{room_id}/xlsx": ANYONE,
+    "GET /api/rooms/{room_id}/calibrations/{change_id}/pdf": RECORDS,
     "PUT /api/rooms/{room_id}": ROOM,
     "POST /api/rooms/{room_id}/calibration": ROOM,
     "POST /api/rooms/{room_id}/programs": CHART,
@@ -172,6 +176,7 @@ RULES: Mapping[str, Rule] = {
     "PUT /api/people/{person_id}": PEOPLE,
     "GET /api/dose-levels/csv": ANYONE,
     "PUT /api/dose-levels": DEPARTMENT,
+    "PUT /api/projections/{projection_id}/dose-levels": DEPARTMENT,
     "GET /api/audit": PEOPLE,
     "GET /api/audit/chain": PEOPLE,
     "GET /api/audit/csv": PEOPLE,
@@ -199,6 +204,7 @@ BODIES: Mapping[str, int] = {
     "POST /api/rooms/{room_id}/calibration/fit": 256 * KB,
     "PUT /api/rooms/{room_id}": 256 * KB,
     "POST /api/rooms/import": 256 * KB,
+    "POST /api/rooms/import/xlsx": 1024 * KB,
     "PUT /api/dose-levels": 1024 * KB,
     "PUT /api/catalogue/local/{kind}/{entry_id}": 256 * KB,
 }

@@ -115,9 +115,6 @@ def import_chart_json(store: Store, room_id: str, name: str, text: str, actor: s
     return charts.add_draft(store, room.id, name, actor, lines, chart.grid_table)
 
 
-XLSX = "application/vnd.openxmlformats-officedocument.spreadsheetml.sheet"
-
-
 @router.post("/charts/import", status_code=201)
 def post_import(store: StoreHere, who: Actor, asked: ImportRequest) -> ChartOut:
     """A new draft from CSV text in our own columns. Where any cell is wrong nothing is imported, and `faults` names each row
@@ -164,7 +161,7 @@ def export_csv(store: StoreHere, chart_id: Id) -> Response:
 def export_xlsx(store: StoreHere, chart_id: Id) -> Response:
     """The chart as a spreadsheet with the columns of the CSV."""
     chart = charts.get(store, chart_id)
-    return as_file(chart_xlsx.write(chart), XLSX, f"chart-{chart.room}-v{chart.version}.xlsx")
+    return as_file(chart_xlsx.write(chart), chart_xlsx.XLSX, f"chart-{chart.room}-v{chart.version}.xlsx")
 
 
 @router.get("/schemas/chart")

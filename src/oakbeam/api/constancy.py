@@ -20,7 +20,7 @@ from oakbeam.core.equipment.room import Room
 from oakbeam.core.errors import Refusal
 from oakbeam.demo import instrument
 from oakbeam.formats import rows_csv
-from oakbeam.store import Store, constancy, local, rooms
+from oakbeam.store import Store, constancy, local, reviews, rooms
 from oakbeam.store.constancy import Done, Due
 
 router = APIRouter(prefix="/api", responses=problems.RESPONSES, tags=["rooms"])
@@ -73,6 +73,30 @@ class RoomConstancy(BaseModel):
     simulated: bool
 
 
+class RoomDue(BaseModel):
+    """What a room waits for. calibration_due_on: ISO 8601, empty where nobody set a day. overdue, failed: the names of the
+    tests, each once."""
+
+    room: str
+    calibration_due_on: str
+    calibration_overdue: bool
+    overdue: list[str]
+    failed: list[str]
+
+
+def due_in(store: Store, room: Room) -> RoomDue:
+    """What a room waits for today."""
+    standing, tests = constancy.due(store, room), constancy_tests()
+    day = room.calibration.due_on if room.calibration else ""
+    return RoomDue(
+        room=room.id,
+        calibration_due_on=day,
+        calibration_overdue=bool(day) and day < reviews.today().isoformat(),
+        overdue=list(dict.fromkeys(tests[one.test].name for one in standing if one.overdue)),
+        failed=list(dict.fromkeys(tests[one.test].name for one in standing if one.last and not one.last.passed)),
+    )
+
+
 def _out(store: Store, test: ConstancyTest) -> ConstancyTestOut:
     plain = {name: getattr(test, name) for name in ("id", "name", "group", "how", "rows", "unit", "of_receptor", "source")}
     return ConstancyTestOut(
@@ -111,6 +135,12 @@ def put_tolerance(store: StoreHere, who: Actor, test_id: str, asked: ToleranceIn
     wanted = None if asked.limit is None or asked.months is None else Tolerance(asked.limit, asked.months, True)
     constancy.set_tolerance(store, test, wanted, who)
     return _out(store, test)
+
+
+@router.get("/rooms-due")
+def list_due(store: StoreHere) -> list[RoomDue]:
+    """What is overdue in each room, and what failed when it was last done, by the names of the tests."""
+    return [due_in(store, room) for room in rooms.all_rooms(store)]
 
 
 @router.get("/rooms/{room_id}/constancy")

@@ -2,20 +2,21 @@
 
 from __future__ import annotations
 
+import base64
 import re
 from collections.abc import Iterator
 from dataclasses import replace
 from datetime import date
-from typing import Annotated
+from typing import Annotated, Any
 
 from fastapi import APIRouter
 from fastapi.responses import Response
-from pydantic import BaseModel, Field, StringConstraints, TypeAdapter
+from pydantic import BaseModel, Field, StringConstraints, TypeAdapter, ValidationError
 
 from oakbeam.api import problems
 from oakbeam.api.access import Actor, StoreHere
 from oakbeam.api.answers import as_file
-from oakbeam.api.types import Key, Name, Number, RequestBody, ShownIndexIn, Text
+from oakbeam.api.types import Id, Key, Name, Number, RequestBody, ShownIndexIn, Text
 from oakbeam.core.charts.calibration_effect import LineEffect
 from oakbeam.core.charts.calibration_effect import effect as calibration_effect
 from oakbeam.core.charts.line import ChartLine, Status
@@ -25,8 +26,9 @@ from oakbeam.core.equipment.room import Room
 from oakbeam.core.equipment.templates import RoomTemplate, room_templates
 from oakbeam.core.equipment.validation import check_room
 from oakbeam.core.errors import Refusal, unknown
-from oakbeam.formats import rows_csv
-from oakbeam.store import Store, charts, history, local, rooms
+from oakbeam.formats import calibration_pdf, room_xlsx, rows_csv
+from oakbeam.formats.chart_xlsx import XLSX
+from oakbeam.store import NotFound, Store, charts, history, local, people, rooms
 from oakbeam.store.database import now
 
 router = APIRouter(prefix="/api", responses=problems.RESPONSES, tags=["rooms"])
@@ -84,6 +86,23 @@ class Readings(RequestBody):
     room_as_it_was: bool = False
 
 
+_FOUND = TypeAdapter(Any)
+
+
+class WorkbookIn(RequestBody):
+    """A room's workbook in base64; name: what the room is called instead."""
+
+    xlsx: Annotated[str, StringConstraints(max_length=700_000)]
+    name: Name | None = None
+
+    def content(self) -> bytes:
+        """The workbook's bytes; Refusal where that is no base64."""
+        try:
+            return base64.b64decode(self.xlsx, validate=True)
+        except ValueError:
+            raise Refusal("Not base64", "The workbook comes in base64.", None, "xlsx") from None
+
+
 class FitOut(BaseModel):
     """What readings say and what accepting them would change in the room's approved chart. Nothing is kept."""
 
@@ -106,6 +125,18 @@ def add(store: Store, asked: NewRoom, actor: str) -> Room:
 def take_in(store: Store, asked: Room, actor: str) -> Room:
     """A new room as a file describes it."""
     return _added(store, asked.name.strip(), asked, "a file", actor)
+
+
+def room_of_workbook(content: bytes, name: str | None = None) -> Room:
+    """The room of a workbook; Refusal with what is wrong and where. name: what it is called instead."""
+    given = room_xlsx.read(content)
+    try:
+        room = _ROOM.validate_python({**given, "calibration": None, "revision": 1})
+    except ValidationError as wrong:
+        first = wrong.errors(include_url=False)[0]
+        where = ".".join(str(part) for part in first["loc"] if not str(part)[:1].isupper())
+        raise Refusal("Not a room", f"{where[:80]}: {first['msg']}.", None, "xlsx") from None
+    return replace(room, name=name) if name else room
 
 
 def _added(store: Store, name: str, base: Room, like: str, actor: str) -> Room:
@@ -178,11 +209,15 @@ def calibrate(store: Store, room_id: str, asked: Readings, actor: str) -> Room:
     if asked.read_on and asked.due_on and asked.due_on <= asked.read_on:
         raise Refusal("Due before it was read", "The next calibration is due after the day of this one.", None, "due_on")
     days = (one.isoformat() if one else "" for one in (asked.read_on, asked.due_on))
-    room = check_room(calibration.accepted(_fit(before, asked), now(), actor, asked.note, asked.instrument, *days))
+    fitted = _fit(before, asked)
+    room = check_room(calibration.accepted(fitted, now(), actor, asked.note, asked.instrument, *days))
     effects = _effects(store, before, room, asked, ("approved", "draft", "proposed"))
+    kept = ("outputs", "checks", "filtration_mm_al", "hvl_residual_percent", "indices", "notices")
+    found = _FOUND.dump_python({name: getattr(fitted, name) for name in kept}, mode="json")
+    found["effects"] = _FOUND.dump_python([moved for _, moved in effects], mode="json")
     # What was worked out of a room is accepted for that room only.
     expected = before.revision if asked.revision is None else asked.revision
-    return rooms.calibrate(store, room, actor, asked.model_dump(mode="json"), expected, effects)
+    return rooms.calibrate(store, room, actor, asked.model_dump(mode="json"), found, expected, effects)
 
 
 def _fit(room: Room, asked: Readings) -> calibration.Fit:
@@ -243,6 +278,12 @@ def import_room(store: StoreHere, who: Actor, asked: Room) -> Room:
     return take_in(store, asked, who)
 
 
+@router.post("/rooms/import/xlsx", status_code=201, tags=["rooms"])
+def import_workbook(store: StoreHere, who: Actor, asked: WorkbookIn) -> Room:
+    """A new room from a workbook, as `GET /rooms/{room_id}/xlsx` writes it."""
+    return take_in(store, room_of_workbook(asked.content(), asked.name), who)
+
+
 @router.put("/rooms/{room_id}", tags=["rooms"])
 def change_room(store: StoreHere, who: Actor, room_id: str, asked: Room) -> Room:
     """Change a room's equipment. `revision` must be the one that was read; the calibration record stays as it is."""
@@ -286,6 +327,36 @@ def readings_csv(store: StoreHere, room_id: str) -> Response:
     """Every reading of the room's accepted calibrations, as CSV: for the physicist's own papers."""
     text = rows_csv.write(READING_COLUMNS, readings_rows(store, room_id))
     return as_file(text, "text/csv; charset=utf-8", f"readings-{room_id}.csv")
+
+
+@router.get("/rooms/{room_id}/calibrations/{change_id}/pdf", response_class=Response, tags=["rooms"])
+def calibration_report(store: StoreHere, room_id: str, change_id: Id) -> Response:
+    """The report of an accepted calibration as PDF: readings, findings, what it moves, by whom. change_id: of the room's
+    history."""
+    room, known = rooms.get(store, room_id), local.catalogue_of(store).projections
+    one = next((row for row in history.of(store, f"room:{room.id}", 10_000) if row.id == change_id), None)
+    if one is None or "readings" not in one.detail:
+        raise NotFound(f"{room.name} has no calibration {change_id}.")
+    people_here = {person.id: person.name for person in people.everybody(store)}
+    names = {**{each.id: f"{each.exam} {each.name}" for each in known.values()}, **{r.id: r.name for r in room.receptors}}
+    report = calibration_pdf.Accepted(
+        room.name,
+        one.at,
+        people_here.get(one.actor, one.actor),
+        one.detail["readings"],
+        one.detail.get("found", {}),
+        one.id,
+        history.link_of(store, one.id),
+        names,
+    )
+    return as_file(calibration_pdf.write(report), "application/pdf", f"calibration-{room.id}-{one.at[:10]}.pdf")
+
+
+@router.get("/rooms/{room_id}/xlsx", response_class=Response, tags=["rooms"])
+def room_as_workbook(store: StoreHere, room_id: str) -> Response:
+    """A room's equipment as a workbook: to be filled in and read back (see `POST /rooms/import/xlsx`)."""
+    room = rooms.get(store, room_id)
+    return as_file(room_xlsx.write(_ROOM.dump_python(room, mode="json")), XLSX, f"room-{room.id}.xlsx")
 
 
 @router.get("/rooms/{room_id}/history", tags=["rooms"])

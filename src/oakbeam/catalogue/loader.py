@@ -94,6 +94,7 @@ LISTS: Mapping[str, tuple[str, ...]] = {
 }
 
 
+DAY = re.compile(r"(\d{4}-(0[1-9]|1[0-2])-(0[1-9]|[12]\d|3[01]))?")
 DOSE_UNITS: Mapping[str, str] = {
     "incident_air_kerma": "mGy",
     "entrance_surface_air_kerma": "mGy",
@@ -270,7 +271,7 @@ def _faults(entry: Entry) -> Iterator[str]:
 
 def _level_faults(levels: list[Entry]) -> Iterator[str]:
     for level in levels:
-        if unknown := sorted(set(level) - {"quantity", "value", "kg", "source"}):
+        if unknown := sorted(set(level) - {"quantity", "value", "kg", "source", "as_of"}):
             yield f"a dose level has no {', '.join(unknown)}"
         if level["quantity"] not in DOSE_UNITS:
             yield f"the quantity of a dose level must be one of {', '.join(DOSE_UNITS)}"
@@ -278,6 +279,8 @@ def _level_faults(levels: list[Entry]) -> Iterator[str]:
             yield "the value of a dose level must be above 0, at most 100000"
         if (kg := level.get("kg")) is not None and not 0 <= kg[0] < kg[1] <= 200:
             yield "kg of a dose level must be two weights that rise, 0 to 200"
+        if not DAY.fullmatch(str(level.get("as_of", ""))):
+            yield "as_of of a dose level must be a day, as 2026-11-27"
 
 
 def _digit_faults(notes: list[Entry]) -> Iterator[str]:
@@ -304,6 +307,7 @@ def _levels(entry: Entry) -> Iterator[DoseLevel]:
             kg=kg,
             of_whom=f"a child of {kg[0]:g} to {kg[1]:g} kg" if kg else usual,
             source=str(level.get("source") or (CHILD_SOURCE if kg else ADULT_SOURCE)),
+            as_of=str(level.get("as_of", "")),
         )
 
 

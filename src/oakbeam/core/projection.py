@@ -88,7 +88,8 @@ class DoseLevel:
     """An example of a dose level, to be replaced by the local one: a value [unit] of one quantity, for whom, and its source.
 
     Incident air kerma is at the skin without backscatter, entrance surface air kerma with it. kg: of a child, from and below
-    which weight; None for the usual patient of the projection, the average adult but in the children's.
+    which weight; None for the usual patient of the projection, the average adult but in the children's. as_of: the day that
+    the source states it for, ISO 8601; empty where nobody said.
     """
 
     quantity: Quantity
@@ -97,6 +98,7 @@ class DoseLevel:
     kg: tuple[float, float] | None
     of_whom: str
     source: str
+    as_of: str = ""
 
 
 @dataclass(frozen=True, slots=True)

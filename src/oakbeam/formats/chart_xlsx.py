@@ -29,6 +29,8 @@ from oakbeam.formats.chart_csv import (
     rows_for,
 )
 
+XLSX = "application/vnd.openxmlformats-officedocument.spreadsheetml.sheet"
+"""What a workbook calls itself on the way."""
 MOST_BYTES = 5_000_000
 MOST_UNPACKED = 20_000_000
 MOST_STRINGS = 4_000_000

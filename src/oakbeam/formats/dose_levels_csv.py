@@ -8,10 +8,11 @@ from collections.abc import Mapping
 from typing import Any
 
 from oakbeam.catalogue import Catalogue
-from oakbeam.catalogue.loader import DOSE_UNITS
+from oakbeam.catalogue.loader import DAY, DOSE_UNITS
 from oakbeam.formats.chart_csv import BadCell, BadFile
 
-COLUMNS = ("projection", "quantity", "value", "kg_from", "kg_to", "source")
+COLUMNS = ("projection", "quantity", "value", "kg_from", "kg_to", "source", "as_of")
+OWN_SOURCE = "the department's own, source not said"
 MOST_ROWS = 2000
 VALUE_RANGE = (0.0, 100_000.0)
 KG_RANGE = (0.0, 200.0)
@@ -22,7 +23,7 @@ def read(text: str, known: Catalogue) -> dict[str, list[dict[str, Any]]]:
     """The levels of each projection, as its local entry holds them. Raises BadFile with the row and column of every fault.
 
     projection: an id, or "exam name" as the Guide shows it. quantity: one of the three, in its own unit (mGy, mGy·cm²).
-    kg_from and kg_to: of a child, both or neither.
+    kg_from and kg_to: of a child, both or neither. as_of: the day that the source states the level for.
     """
     names = {f"{one.exam} {one.name}".casefold(): one.id for one in known.projections.values()}
     table = csv.DictReader(io.StringIO(text.lstrip("\ufeff")), strict=True)
@@ -70,6 +71,8 @@ def _take(
         kg = [low, high]
     if len(cells["source"]) > MOST_SOURCE:
         faults.append(BadCell(number, "source", f"At most {MOST_SOURCE} characters."))
+    if not DAY.fullmatch(cells["as_of"]):
+        faults.append(BadCell(number, "as_of", "A day, as 2026-11-27."))
     if projection is None or len(faults) > before:
         return
     levels = found.setdefault(projection, [])
@@ -79,8 +82,9 @@ def _take(
     one: dict[str, Any] = {"quantity": cells["quantity"], "value": value}
     if kg is not None:
         one["kg"] = kg
-    if cells["source"]:
-        one["source"] = cells["source"]
+    one["source"] = cells["source"] or OWN_SOURCE
+    if cells["as_of"]:
+        one["as_of"] = cells["as_of"]
     levels.append(one)
 
 

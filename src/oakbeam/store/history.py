@@ -30,6 +30,12 @@ def of(store: Store, subject: str, limit: int = 200) -> list[Change]:
     return [_change(row) for row in rows]
 
 
+def link_of(store: Store, row: int) -> str:
+    """The link of an audit row in the chain; "" for one from before rows were linked."""
+    found = store.db.execute("SELECT link FROM audit WHERE id = ?", (row,)).fetchone()
+    return (found and found["link"]) or ""
+
+
 def everything(store: Store, before: int | None, limit: int, actor: str = "", action: str = "") -> list[Change]:
     """Every change, newest first, from the one before `before` on; of one actor, of actions that begin so, where given."""
     rows = store.db.execute(

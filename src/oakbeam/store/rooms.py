@@ -56,13 +56,15 @@ def calibrate(
     room: Room,
     actor: str,
     readings: Mapping[str, object],
+    found: Mapping[str, object],
     expected: int | None,
     effects: Iterable[tuple[ChartLine, LineEffect]],
 ) -> Room:
-    """Save a room with its accepted calibration, the readings in the audit row, and with it what that moved of its lines."""
+    """Save a room with its accepted calibration, readings and what they said in the audit row, and what that moved of its
+    lines."""
     assert room.calibration is not None
     with store.change() as db:
-        saved = _save(db, room, actor, {"readings": readings}, expected)
+        saved = _save(db, room, actor, {"readings": readings, "found": found}, expected)
         calibrations.record(db, room.id, room.calibration.at, actor, effects)
         return saved
 

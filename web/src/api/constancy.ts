@@ -4,6 +4,7 @@ import client, { type Schemas, unwrap } from "./client";
 import { ofRoom, useChange } from "./queries";
 
 export type ConstancyTest = Schemas["ConstancyTestOut"];
+export type RoomDue = Schemas["RoomDue"];
 export type Standing = Schemas["Due"];
 export type Done = Schemas["Done"];
 export type Sheet = Schemas["SheetIn"];
@@ -12,6 +13,13 @@ export const useConstancyTests = () =>
   useQuery({
     queryKey: ["constancy", "tests"],
     queryFn: () => unwrap<ConstancyTest[]>(client.GET("/api/constancy-tests")),
+  });
+
+/** What is overdue in each room, and what failed. */
+export const useRoomsDue = () =>
+  useQuery({
+    queryKey: ["constancy", "due"],
+    queryFn: () => unwrap<Schemas["RoomDue"][]>(client.GET("/api/rooms-due")),
   });
 
 /** How each test stands in a room, and what was done. */

@@ -11,9 +11,24 @@ export const useDoseLevels = () =>
     queryFn: () => unwrap<DoseLevelRow[]>(client.GET("/api/dose-levels")),
   });
 
+const LEVELS = ["dose-levels", "lists", "page", "technique", "what-if"];
+
+/** One level of the department's own; without a value the shipped one holds again. */
+export const useSetDoseLevel = () =>
+  useChange(
+    ({ projection, body }: { projection: string; body: Schemas["LevelIn"] }) =>
+      unwrap<DoseLevelRow[]>(
+        client.PUT("/api/projections/{projection_id}/dose-levels", {
+          params: { path: { projection_id: projection } },
+          body,
+        }),
+      ),
+    LEVELS,
+  );
+
 /** The department's own, from CSV: all of them, or none with every fault named. */
 export const useTakeDoseLevels = () =>
   useChange(
     (csv: string) => unwrap<DoseLevelRow[]>(client.PUT("/api/dose-levels", { body: { csv } })),
-    ["dose-levels", "start", "page", "technique", "what-if"],
+    LEVELS,
   );

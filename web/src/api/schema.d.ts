@@ -1436,6 +1436,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/rooms/import/xlsx": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Import Workbook
+         * @description A new room from a workbook, as `GET /rooms/{room_id}/xlsx` writes it.
+         */
+        post: operations["import_workbook_api_rooms_import_xlsx_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/rooms/{room_id}/calibration/fit": {
         parameters: {
             query?: never;
@@ -1497,6 +1517,47 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/rooms/{room_id}/calibrations/{change_id}/pdf": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Calibration Report
+         * @description The report of an accepted calibration as PDF: readings, findings, what it moves, by whom. change_id: of the room's
+         *     history.
+         */
+        get: operations["calibration_report_api_rooms__room_id__calibrations__change_id__pdf_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/rooms/{room_id}/xlsx": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Room As Workbook
+         * @description A room's equipment as a workbook: to be filled in and read back (see `POST /rooms/import/xlsx`).
+         */
+        get: operations["room_as_workbook_api_rooms__room_id__xlsx_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/rooms/{room_id}/history": {
         parameters: {
             query?: never;
@@ -1550,6 +1611,26 @@ export interface paths {
          * @description Set what the department allows of a test, and how often it is done; local rules go before both.
          */
         put: operations["put_tolerance_api_constancy_tests__test_id__put"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/rooms-due": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * List Due
+         * @description What is overdue in each room, and what failed when it was last done, by the names of the tests.
+         */
+        get: operations["list_due_api_rooms_due_get"];
+        put?: never;
         post?: never;
         delete?: never;
         options?: never;
@@ -1860,8 +1941,8 @@ export interface paths {
         get: operations["list_dose_levels_api_dose_levels_get"];
         /**
          * Put Dose Levels
-         * @description Take the department's dose levels from CSV, all or none: columns projection, quantity, value, kg_from, kg_to, source.
-         *     Projections that the file does not name keep theirs.
+         * @description Take the department's dose levels from CSV, all or none. Columns: projection, quantity, value, kg_from, kg_to, source,
+         *     as_of. Projections that the file does not name keep theirs.
          */
         put: operations["put_dose_levels_api_dose_levels_put"];
         post?: never;
@@ -1884,6 +1965,27 @@ export interface paths {
          */
         get: operations["dose_levels_as_csv_api_dose_levels_csv_get"];
         put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/projections/{projection_id}/dose-levels": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /**
+         * Put Dose Level
+         * @description Set one dose level of a projection, in the place of that of the same quantity for the same people; without a value the
+         *     shipped one holds again.
+         */
+        put: operations["put_dose_level_api_projections__projection_id__dose_levels_put"];
         post?: never;
         delete?: never;
         options?: never;
@@ -3663,7 +3765,8 @@ export interface components {
          * @description An example of a dose level, to be replaced by the local one: a value [unit] of one quantity, for whom, and its source.
          *
          *     Incident air kerma is at the skin without backscatter, entrance surface air kerma with it. kg: of a child, from and below
-         *     which weight; None for the usual patient of the projection, the average adult but in the children's.
+         *     which weight; None for the usual patient of the projection, the average adult but in the children's. as_of: the day that
+         *     the source states it for, ISO 8601; empty where nobody said.
          */
         DoseLevel: {
             /**
@@ -3684,10 +3787,16 @@ export interface components {
             of_whom: string;
             /** Source */
             source: string;
+            /**
+             * As Of
+             * @default
+             */
+            as_of: string;
         };
         /**
          * DoseLevelOut
-         * @description A dose level of a projection. local: the projection is the department's own, or changed.
+         * @description A dose level of a projection. local: the projection is the department's own, or changed. own: the level is the
+         *     department's.
          */
         DoseLevelOut: {
             /** Projection */
@@ -3697,6 +3806,8 @@ export interface components {
             level: components["schemas"]["DoseLevel"];
             /** Local */
             local: boolean;
+            /** Own */
+            own: boolean;
         };
         /**
          * Draft
@@ -4662,6 +4773,32 @@ export interface components {
             bands?: components["schemas"]["BandIn"][];
             /** Points */
             points?: components["schemas"]["PointIn"][];
+        };
+        /**
+         * LevelIn
+         * @description A level of the department's own, in the quantity's unit (mGy, mGy·cm²); without a value the shipped one holds again.
+         *     kg: of a child, from and below which weight.
+         */
+        LevelIn: {
+            /**
+             * Quantity
+             * @enum {string}
+             */
+            quantity: "incident_air_kerma" | "entrance_surface_air_kerma" | "kerma_area_product";
+            /** Kg */
+            kg?: [
+                number,
+                number
+            ] | null;
+            /** Value */
+            value?: number | null;
+            /**
+             * Source
+             * @default
+             */
+            source: string;
+            /** As Of */
+            as_of?: string | null;
         };
         /**
          * Levelled
@@ -6271,6 +6408,23 @@ export interface components {
             simulated: boolean;
         };
         /**
+         * RoomDue
+         * @description What a room waits for. calibration_due_on: ISO 8601, empty where nobody set a day. overdue, failed: the names of the
+         *     tests, each once.
+         */
+        RoomDue: {
+            /** Room */
+            room: string;
+            /** Calibration Due On */
+            calibration_due_on: string;
+            /** Calibration Overdue */
+            calibration_overdue: boolean;
+            /** Overdue */
+            overdue: string[];
+            /** Failed */
+            failed: string[];
+        };
+        /**
          * RoomHabits
          * @description What is usual of rooms, where nobody said: the series that stations are built in, each by its numbers from 1 to under
          *     10; how near and far a tube travels over each support; where it clicks into place, by the unit on the machine.
@@ -7630,6 +7784,16 @@ export interface components {
         WhichLines: {
             /** Lines */
             lines?: number[] | null;
+        };
+        /**
+         * WorkbookIn
+         * @description A room's workbook in base64; name: what the room is called instead.
+         */
+        WorkbookIn: {
+            /** Xlsx */
+            xlsx: string;
+            /** Name */
+            name?: string | null;
         };
         /**
          * Check
@@ -13638,6 +13802,75 @@ export interface operations {
             };
         };
     };
+    import_workbook_api_rooms_import_xlsx_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["WorkbookIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Room"];
+                };
+            };
+            /** @description Nobody is signed in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not for this role, or not from here */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description There is no such thing */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The present state does not allow it */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Refused; says what is allowed */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     fit_readings_api_rooms__room_id__calibration_fit_post: {
         parameters: {
             query?: never;
@@ -13781,6 +14014,137 @@ export interface operations {
         };
     };
     readings_csv_api_rooms__room_id__readings_csv_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                room_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Nobody is signed in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not for this role, or not from here */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description There is no such thing */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The present state does not allow it */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Refused; says what is allowed */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    calibration_report_api_rooms__room_id__calibrations__change_id__pdf_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                room_id: string;
+                change_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Nobody is signed in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not for this role, or not from here */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description There is no such thing */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The present state does not allow it */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Refused; says what is allowed */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    room_as_workbook_api_rooms__room_id__xlsx_get: {
         parameters: {
             query?: never;
             header?: never;
@@ -13999,6 +14363,71 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ConstancyTestOut"];
+                };
+            };
+            /** @description Nobody is signed in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not for this role, or not from here */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description There is no such thing */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The present state does not allow it */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Refused; says what is allowed */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    list_due_api_rooms_due_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RoomDue"][];
                 };
             };
             /** @description Nobody is signed in */
@@ -15277,6 +15706,77 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+            /** @description Nobody is signed in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not for this role, or not from here */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description There is no such thing */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The present state does not allow it */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Refused; says what is allowed */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    put_dose_level_api_projections__projection_id__dose_levels_put: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                projection_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["LevelIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DoseLevelOut"][];
+                };
             };
             /** @description Nobody is signed in */
             401: {

@@ -2,7 +2,7 @@ import { useQuery } from "@tanstack/react-query";
 
 import { useSessionChange } from "./bench";
 import client, { type Schemas, unwrap } from "./client";
-import { CHARTS, ofRoom, type Room, type Session, useChange } from "./queries";
+import { CHARTS, ofRoom, type Room, ROOMS, type Session, useChange } from "./queries";
 
 export type Setup = Schemas["Setup"];
 export type StepName = Schemas["SetupStep"]["name"];
@@ -33,7 +33,13 @@ export const useRoomTemplates = () =>
   });
 
 export const useRoomFromFile = () =>
-  useChange((body: Room) => unwrap<Room>(client.POST("/api/rooms/import", { body })), CHARTS);
+  useChange((body: Room) => unwrap<Room>(client.POST("/api/rooms/import", { body })), ROOMS);
+
+export const useRoomFromWorkbook = () =>
+  useChange(
+    (body: Schemas["WorkbookIn"]) => unwrap<Room>(client.POST("/api/rooms/import/xlsx", { body })),
+    ROOMS,
+  );
 
 export const useDraftFromModel = () =>
   useChange(

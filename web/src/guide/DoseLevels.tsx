@@ -1,13 +1,17 @@
 import { useState } from "react";
 
-import { type DoseLevelRow, useDoseLevels, useTakeDoseLevels } from "../api/doseLevels";
+import { type DoseLevelRow, useDoseLevels, useSetDoseLevel, useTakeDoseLevels } from "../api/doseLevels";
 import { useMay } from "../api/queries";
 import { useTitle } from "../ui/address";
+import { Button } from "../ui/Button";
+import { DayField } from "../ui/DayField";
 import { FileButton } from "../ui/FileButton";
 import { Refusal, Waiting } from "../ui/Notice";
+import { NumberField } from "../ui/NumberField";
 import { ShowOnly } from "../ui/ShowOnly";
-import { QUANTITY } from "../ui/words";
+import { TextField } from "../ui/TextField";
 import { figure } from "../ui/units";
+import { date, QUANTITY } from "../ui/words";
 
 /** Every dose level that techniques are held against: examples, until the department reads its own from a file. */
 export function DoseLevelsPage() {
@@ -30,8 +34,8 @@ export function DoseLevelsPage() {
       <h1 className="text-lead">Dose levels</h1>
       <p className="max-w-prose text-ink-2">
         What a technique&apos;s dose is held against. Those that ship are examples: put the reference levels
-        of your country and your department in their place. Write them out, change the numbers, read the file
-        back.
+        of your country and your department in their place, one at a time here, or all of them: write them
+        out, change the numbers, read the file back.
       </p>
       <div className="mt-3 flex flex-wrap items-center gap-4">
         <ShowOnly value={only} onChange={setOnly} />
@@ -61,11 +65,17 @@ export function DoseLevelsPage() {
             <th className="text-right font-normal">Level</th>
             <th className="pl-6 font-normal">For</th>
             <th className="pl-4 font-normal">From</th>
+            <th className="pl-4 font-normal">As of</th>
+            <th />
           </tr>
         </thead>
         <tbody>
           {shown.map((one) => (
-            <Level key={`${one.projection} ${one.level.quantity} ${one.level.kg?.join() ?? ""}`} of={one} />
+            <Level
+              key={`${one.projection} ${one.level.quantity} ${one.level.kg?.join() ?? ""}`}
+              of={one}
+              mayChange={mayTake}
+            />
           ))}
         </tbody>
       </table>
@@ -74,7 +84,10 @@ export function DoseLevelsPage() {
   );
 }
 
-function Level({ of: { name, level } }: { of: DoseLevelRow }) {
+function Level({ of, mayChange }: { of: DoseLevelRow; mayChange: boolean }) {
+  const { name, level, own } = of;
+  const [changing, setChanging] = useState(false);
+  if (changing) return <ChangeLevel of={of} onDone={() => setChanging(false)} />;
   return (
     <tr className="border-b border-rule align-top">
       <td className="py-1.5 pr-3">{name}</td>
@@ -83,8 +96,75 @@ function Level({ of: { name, level } }: { of: DoseLevelRow }) {
         <b>{figure(level.value)}</b> {level.unit}
       </td>
       <td className="py-1.5 pl-6 whitespace-nowrap text-ink-2">{level.of_whom}</td>
-      <td className={`py-1.5 pl-4 ${level.source.startsWith("example") ? "text-ink-3" : "text-ink-2"}`}>
-        {level.source}
+      <td className={`py-1.5 pl-4 ${own ? "text-ink-2" : "text-ink-3"}`}>{level.source}</td>
+      <td className="py-1.5 pl-4 whitespace-nowrap text-ink-2">{level.as_of && date(level.as_of)}</td>
+      <td className="text-right">
+        {mayChange && (
+          <Button
+            tone="quiet"
+            aria-label={`Change ${name}, ${QUANTITY[level.quantity]}, ${level.of_whom}`}
+            onClick={() => setChanging(true)}
+          >
+            Change
+          </Button>
+        )}
+      </td>
+    </tr>
+  );
+}
+
+/** A level in hand: its figure, where it is from and since when; nothing is kept before Keep. */
+function ChangeLevel({
+  of: { projection, name, level, own },
+  onDone,
+}: {
+  of: DoseLevelRow;
+  onDone: () => void;
+}) {
+  const set = useSetDoseLevel();
+  const [value, setValue] = useState<number | null>(level.value);
+  const [source, setSource] = useState(own ? level.source : "");
+  const [asOf, setAsOf] = useState(level.as_of ?? "");
+  const id = `${projection}-${level.quantity}-${level.kg?.join("-") ?? ""}`;
+  const what = { quantity: level.quantity, kg: level.kg, source: "" };
+  const keep = (change: { value: number; source: string; as_of: string | null } | null) =>
+    set.mutate({ projection, body: { ...what, ...change } }, { onSuccess: onDone });
+  return (
+    <tr className="border-b border-rule bg-raised">
+      <td colSpan={7} className="px-3 py-2">
+        <p>
+          <b>{name}</b>, {QUANTITY[level.quantity]}, {level.of_whom}
+        </p>
+        <div className="mt-1 grid grid-cols-[10rem_1fr_11rem] gap-2">
+          <NumberField
+            id={`level-${id}`}
+            label="Level"
+            unit={level.unit}
+            value={value}
+            onChange={setValue}
+            digits={4}
+          />
+          <TextField live id={`source-${id}`} label="Where it is from" value={source} onChange={setSource} />
+          <DayField label="As of" value={asOf} onChange={setAsOf} />
+        </div>
+        <div className="mt-2 flex flex-wrap gap-2">
+          <Button
+            tone="main"
+            disabled={value === null || source.trim() === "" || set.isPending}
+            onClick={() => value !== null && keep({ value, source, as_of: asOf || null })}
+          >
+            Keep as ours
+          </Button>
+          {own && (
+            <Button disabled={set.isPending} onClick={() => keep(null)}>
+              Back to what ships
+            </Button>
+          )}
+          <Button tone="quiet" onClick={onDone}>
+            Leave it
+          </Button>
+        </div>
+        {set.isError && <Refusal error={set.error} className="mt-2" />}
       </td>
     </tr>
   );

@@ -2,13 +2,14 @@
 import { expect, it } from "vitest";
 
 import { person, session, start } from "../testing/clinic";
-import { fireEvent, Problem, screen, serve, show, waitFor } from "../testing/server";
+import { enter, fireEvent, press, Problem, screen, serve, show, waitFor } from "../testing/server";
 import { DoseLevelsPage } from "./DoseLevels";
 
 const level = (name: string, value: number, source: string) => ({
   projection: name,
   name,
   local: false,
+  own: !source.startsWith("example"),
   level: {
     quantity: "incident_air_kerma",
     value,
@@ -16,6 +17,7 @@ const level = (name: string, value: number, source: string) => ({
     kg: null,
     of_whom: "the average adult",
     source,
+    as_of: "",
   },
 });
 const choose = (text: string) =>
@@ -46,6 +48,32 @@ it("our own levels are read from a file, whole or not at all, by who may", async
     csv: "projection,quantity,value\nknee-ap,incident_air_kerma,0.3",
   });
   expect(screen.getByText("national survey")).toBeDefined();
+});
+
+it("one level is made ours only with where it is from, and goes back to what ships", async () => {
+  let now = [level("Knee AP", 0.22, "example")];
+  const server = serve({
+    "GET /api/start": start({ session: session(person("ilse", "physicist")) }),
+    "GET /api/dose-levels": () => now,
+    "PUT /api/projections/Knee AP/dose-levels": () => now,
+    "PUT /api/projections/Knee%20AP/dose-levels": () => now,
+  });
+  show(<DoseLevelsPage />);
+  fireEvent.click(await screen.findByRole("button", { name: /^Change Knee AP, skin kerma/ }));
+  enter("Level", "0.3");
+  const keep = screen.getByRole<HTMLButtonElement>("button", { name: "Keep as ours" });
+  expect(keep.disabled).toBe(true);
+  fireEvent.change(screen.getByLabelText("Where it is from"), { target: { value: "our survey" } });
+  fireEvent.change(screen.getByLabelText("As of"), { target: { value: "2026-05-01" } });
+  now = [level("Knee AP", 0.3, "our survey")];
+  press("Keep as ours");
+  expect(await screen.findByText("our survey")).toBeDefined();
+  const kept = { quantity: "incident_air_kerma", kg: null, source: "" };
+  const put = () => server.asked.filter((one) => one.to.startsWith("PUT")).pop()?.body;
+  expect(put()).toEqual({ ...kept, value: 0.3, source: "our survey", as_of: "2026-05-01" });
+  press(/^Change Knee AP/);
+  press("Back to what ships");
+  await waitFor(() => expect(put()).toEqual(kept));
 });
 
 it("who may not change them only reads", async () => {

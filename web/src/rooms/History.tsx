@@ -53,7 +53,15 @@ export function History({
                   <Difference detail={change.detail} onPutBack={onPutBack} />
                 )}
                 {change.detail.readings !== undefined && (
-                  <ReadingsOf readings={change.detail.readings as Partial<Readings>} />
+                  <>
+                    <ReadingsOf readings={change.detail.readings as Partial<Readings>} />
+                    <a
+                      className="inline-flex min-h-touch items-center underline"
+                      href={`/api/rooms/${room.id}/calibrations/${change.id}/pdf`}
+                    >
+                      Report, to sign (PDF)
+                    </a>
+                  </>
                 )}
               </td>
             </tr>
@@ -101,6 +109,35 @@ function Difference({
 
 const MOST_SHOWN = 40;
 
+/** Fields as the equipment's page calls them, where their own names say less. */
+const FIELD: Record<string, string> = {
+  outputs: "output",
+  kerma_ugy_per_mas: "µGy/mAs",
+  filtration_mm_al: "total filtration, mm Al",
+  filtration_mm_cu: "added copper, mm Cu",
+  anode_angle_deg: "anode angle, °",
+  cathode_at: "cathode over the table at",
+  gap_cm: "skin to receptor, cm",
+  attenuation_mm_al: "front, mm Al",
+  sid_range_cm: "tube travel, cm",
+  sid_detents: "SID detents",
+  range_cm: "range, cm",
+  size_cm: "size, cm",
+  target_ei: "target EI",
+  region_targets: "target EI by region",
+  ei_scale: "index shown over called for",
+  index_scale: "console shows",
+  focal_spots: "focal spot",
+  power_kw: "kW",
+  time_ms: "ms",
+  most_ma: "most mA",
+  mas_ceiling: "mAs ceiling with AEC",
+  minimum_response_ms: "shortest AEC time, ms",
+  backup_factor: "AEC back-up ×",
+  loose_grids: "loose grid",
+  school: "calculated by",
+};
+
 interface Apart {
   where: string;
   before: string;
@@ -116,7 +153,7 @@ function apart(before: unknown, after: unknown, where: string): Apart[] {
     return [{ where, before: shown(before), after: shown(after) }];
   const [old, fresh] = [before, after] as Record<string, unknown>[];
   return [...new Set([...Object.keys(old ?? {}), ...Object.keys(fresh ?? {})])].flatMap((key) => {
-    const name = /^\d+$/.test(key) ? String(Number(key) + 1) : key.replaceAll("_", " ");
+    const name = /^\d+$/.test(key) ? String(Number(key) + 1) : (FIELD[key] ?? key.replaceAll("_", " "));
     return apart(old?.[key], fresh?.[key], where === "" ? name : `${where} ${name}`);
   });
 }

@@ -239,6 +239,24 @@ it("each field says what it is for and what follows where nobody knows it; a sup
   expect(sent(server).supports.map((one) => one.id)).toEqual(["tabletop", "table_bucky", "upright_bucky"]);
 });
 
+it("what failed and what is overdue stands at the room's head and beside its name", async () => {
+  const due = { room: "room-1", calibration_due_on: "2026-01-05", calibration_overdue: true };
+  served({
+    "GET /api/rooms-due": [
+      { ...due, overdue: ["Output", "Linearity", "Timer", "HVL"], failed: ["Light field"] },
+      { ...due, room: "room-2", calibration_overdue: false, overdue: [], failed: [] },
+    ],
+    "GET /api/constancy-tests": [],
+    "GET /api/rooms/room-1/constancy": { due: [], done: [], simulated: false },
+  });
+  await open();
+  expect(await screen.findByText("1 failed, 5 overdue")).toBeDefined();
+  expect(screen.getByText(/Calibration overdue since/).className).toContain("text-warn");
+  press("Output, Linearity, Timer and 1 more");
+  expect(screen.getByRole("radio", { name: "Constancy" }).getAttribute("aria-checked")).toBe("true");
+  expect(screen.getByRole("button", { name: "Room 2" }).textContent).toBe("Room 2");
+});
+
 it("a room is added like this one, and a name that is taken is refused beside its field", async () => {
   const server = served({ "POST /api/rooms": new Problem(409, "There is a Room 2 already.") });
   await open();
@@ -370,7 +388,7 @@ it("a change of the equipment is told figure by figure, and put back to be looke
   await open();
   fireEvent.click(screen.getByRole("radio", { name: "History" }));
   fireEvent.click(await screen.findByText("1 figure"));
-  expect(screen.getByText(/tube filtration mm al: 2.9 →/).textContent).toContain("3.2");
+  expect(screen.getByText(/tube total filtration, mm Al: 2.9 →/).textContent).toContain("3.2");
   press("Put these back, to look at and save");
   expect(screen.getByLabelText<HTMLInputElement>("Total filtration").value).toBe("2.9");
   expect(server.asked.map((one) => one.to)).not.toContain(SAVE);
@@ -414,7 +432,8 @@ it("the history says what each revision was, newest first as it comes", async ()
   expect(said).toEqual([
     "revision 3: calibration accepted, 2 output, 1 HVL and 0 index readings" +
       "Its readings, by Chamber 2" +
-      "80 kVp, 200 mA, 20 mAs at 100 cm: 960 µGy100 kVp, 200 mA, 20 mAs at 100 cm: 1440 µGyHVL at 80 kVp: 3.1 mm Al",
+      "80 kVp, 200 mA, 20 mAs at 100 cm: 960 µGy100 kVp, 200 mA, 20 mAs at 100 cm: 1440 µGyHVL at 80 kVp: 3.1 mm Al" +
+      "Report, to sign (PDF)",
     "revision 2: changed tube, aec",
     "revision 1: added, like room-2",
   ]);

@@ -2,6 +2,7 @@ import { useState } from "react";
 import { Link } from "react-router";
 
 import { type Room, useChangeRoom, useMay, useNewRoom, useRooms } from "../api/queries";
+import { type RoomDue, useRoomsDue } from "../api/constancy";
 import { NotYours } from "../people/NotYours";
 import { useAddressWord, useChooseRoom, useTitle } from "../ui/address";
 import { Button } from "../ui/Button";
@@ -20,6 +21,8 @@ type Part = "equipment" | "calibration" | "constancy" | "programs" | "history";
 /** Rooms: what a room has, how it was measured, and what changed. */
 export function RoomsPage({ room }: { room: Room }) {
   const rooms = useRooms();
+  const due = useRoomsDue();
+  const here = due.data?.find((one) => one.room === room.id);
   const change = useChangeRoom();
   const add = useNewRoom();
   const [part, setPart] = useAddressWord("part", [
@@ -53,6 +56,7 @@ export function RoomsPage({ room }: { room: Room }) {
                 className={`min-h-11 w-full border-l-4 px-2 text-left break-words hover:bg-raised ${one.id === room.id ? "border-ink bg-raised font-semibold" : "border-transparent"}`}
               >
                 {one.name}
+                <Waits due={due.data?.find((each) => each.room === one.id)} />
               </button>
             </li>
           ))}
@@ -106,11 +110,12 @@ export function RoomsPage({ room }: { room: Room }) {
             <h2 className="text-lead break-words">{room.name}</h2>
             <p className="text-note text-ink-3">
               {room.calibration
-                ? `${room.calibration.due_on ? `next due ${date(room.calibration.due_on)}; ` : ""}calibrated ${moment(room.calibration.at)} from ${room.calibration.output_points} readings; largest residual ${room.calibration.largest_residual_percent.toFixed(1)} %`
+                ? `calibrated ${moment(room.calibration.at)} from ${room.calibration.output_points} readings; largest residual ${room.calibration.largest_residual_percent.toFixed(1)} %`
                 : room.typical_output
                   ? "output not read: typical values, dose figures are estimates"
                   : "not calibrated here: outputs as first entered"}
             </p>
+            {here && <Overdue due={here} onLook={setPart} />}
           </div>
           <Segmented
             label="Part"
@@ -155,6 +160,22 @@ export function RoomsPage({ room }: { room: Room }) {
             <fieldset disabled={!mayChange} className="min-w-0">
               <Equipment room={shown} onChange={setEdited} />
             </fieldset>
+            <p className="flex flex-wrap gap-x-5 px-5 pb-6 text-ink-2">
+              As saved, to a file:
+              {[
+                ["JSON", "", "json"],
+                ["workbook", "/xlsx", "xlsx"],
+              ].map(([what, path, ending]) => (
+                <a
+                  key={what}
+                  className="inline-flex min-h-touch items-center underline"
+                  href={`/api/rooms/${room.id}${path}`}
+                  download={`room-${room.id}.${ending}`}
+                >
+                  {what}
+                </a>
+              ))}
+            </p>
           </>
         )}
         {part === "calibration" && (
@@ -179,5 +200,48 @@ export function RoomsPage({ room }: { room: Room }) {
         )}
       </div>
     </div>
+  );
+}
+
+/** Beside a room's name: that something there waits. */
+function Waits({ due }: { due: RoomDue | undefined }) {
+  const late = (due?.overdue.length ?? 0) + (due?.calibration_overdue ? 1 : 0);
+  const failed = due?.failed.length ?? 0;
+  if (late + failed === 0) return null;
+  const says = [failed > 0 && `${failed} failed`, late > 0 && `${late} overdue`].filter(Boolean).join(", ");
+  return (
+    <span className={`block text-note font-normal ${failed > 0 ? "text-bad" : "text-warn"}`}>{says}</span>
+  );
+}
+
+/** Under the room's name: what failed and what is overdue, by name, with the way there. */
+function Overdue({ due, onLook }: { due: RoomDue; onLook: (part: Part) => void }) {
+  const { calibration_due_on: day, calibration_overdue: late, overdue, failed } = due;
+  return (
+    <>
+      {day && (
+        <p className={`text-note ${late ? "font-semibold text-warn" : "text-ink-3"}`}>
+          {late ? `Calibration overdue since ${date(day)}` : `next calibration ${date(day)}`}
+        </p>
+      )}
+      {(["failed", "overdue"] as const).map((how) => {
+        const tests = how === "failed" ? failed : overdue;
+        return (
+          tests.length > 0 && (
+            <p key={how} className={`text-note font-semibold ${how === "failed" ? "text-bad" : "text-warn"}`}>
+              {how === "failed" ? "Failed" : "Overdue"}:{" "}
+              <button
+                type="button"
+                className="underline underline-offset-2"
+                onClick={() => onLook("constancy")}
+              >
+                {tests.slice(0, 3).join(", ")}
+                {tests.length > 3 && ` and ${tests.length - 3} more`}
+              </button>
+            </p>
+          )
+        );
+      })}
+    </>
   );
 }

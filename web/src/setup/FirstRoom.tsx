@@ -2,8 +2,9 @@ import { useState } from "react";
 import { Link } from "react-router";
 
 import { type Room, useMay, useNewRoom, useRooms } from "../api/queries";
-import { useRoomFromFile, useRoomTemplates } from "../api/setup";
+import { useRoomFromFile, useRoomFromWorkbook, useRoomTemplates } from "../api/setup";
 import { NotYours } from "../people/NotYours";
+import { base64 } from "../ui/base64";
 import { Button } from "../ui/Button";
 import { FileButton } from "../ui/FileButton";
 import { Refusal, Waiting } from "../ui/Notice";
@@ -17,6 +18,7 @@ export function RoomStep({ onDone }: { onDone: () => void }) {
   const templates = useRoomTemplates();
   const add = useNewRoom();
   const take = useRoomFromFile();
+  const takeBook = useRoomFromWorkbook();
   const [template, setTemplate] = useState("fixed-dr");
   const [name, setName] = useState("");
   const [unread, setUnread] = useState("");
@@ -27,11 +29,18 @@ export function RoomStep({ onDone }: { onDone: () => void }) {
   };
   async function read(file: File) {
     setUnread("");
+    if (file.name.toLowerCase().endsWith(".xlsx")) {
+      const xlsx = base64(await file.arrayBuffer());
+      takeBook.mutate({ xlsx, name: name.trim() || null }, { onSuccess: made });
+      return;
+    }
     try {
       const room = JSON.parse(await file.text()) as Room;
       take.mutate(name.trim() ? { ...room, name: name.trim() } : room, { onSuccess: made });
     } catch {
-      setUnread(`${file.name} is no JSON: a room's file is written under Rooms, As a file.`);
+      setUnread(
+        `${file.name} is neither JSON nor a workbook: a room's file is written under Rooms, Equipment.`,
+      );
     }
   }
   return (
@@ -73,12 +82,13 @@ export function RoomStep({ onDone }: { onDone: () => void }) {
         >
           Add this room
         </Button>
-        <FileButton tone="quiet" accept=".json,application/json" onFile={(file) => void read(file)}>
-          Or from a file (JSON)
+        <FileButton tone="quiet" accept=".json,.xlsx,application/json" onFile={(file) => void read(file)}>
+          Or from a file (JSON, workbook)
         </FileButton>
       </div>
       {add.isError && <Refusal error={add.error} className="mt-2" />}
       {take.isError && <Refusal error={take.error} className="mt-2" />}
+      {takeBook.isError && <Refusal error={takeBook.error} className="mt-2" />}
       {unread && (
         <p role="alert" className="mt-2 text-bad">
           {unread}

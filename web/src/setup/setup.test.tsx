@@ -91,16 +91,20 @@ it("a room comes from the template that is chosen, or from a file; what is no ro
     "GET /api/room-templates": TEMPLATES,
     "POST /api/rooms": { ...ROOM, id: "theatre", name: "Theatre" },
     "POST /api/rooms/import": new Problem(422, "'Room 1' is taken."),
+    "POST /api/rooms/import/xlsx": new Problem(422, "row 2, column power: pairs."),
   });
   show(<SetupPage />, "/setup?step=room");
   fireEvent.click(await screen.findByRole("radio", { name: /Portable unit.*no AEC/ }));
   const file = document.querySelector("input[type=file]") as HTMLInputElement;
   fireEvent.change(file, { target: { files: [new File(["no json"], "room.txt")] } });
-  expect((await screen.findByRole("alert")).textContent).toContain("room.txt is no JSON");
+  expect((await screen.findByRole("alert")).textContent).toContain("room.txt is neither JSON nor a workbook");
   fireEvent.change(file, { target: { files: [new File([JSON.stringify(ROOM)], "room.json")] } });
   expect(await screen.findByText("'Room 1' is taken.")).toBeDefined();
   expect(server.last("POST /api/rooms/import").body).toMatchObject({ id: "room-1", name: "Room 1" });
   enter("What the room is called", "Theatre");
+  fireEvent.change(file, { target: { files: [new File(["PK"], "Room.XLSX")] } });
+  expect(await screen.findByText("row 2, column power: pairs.")).toBeDefined();
+  expect(server.last("POST /api/rooms/import/xlsx").body).toEqual({ xlsx: btoa("PK"), name: "Theatre" });
   press("Add this room");
   await waitFor(() =>
     expect(server.last("POST /api/rooms").body).toEqual({ name: "Theatre", template: "portable" }),

@@ -398,6 +398,7 @@ export const ANSWER: TechniqueResponse = {
         kg: null,
         of_whom: "the average adult",
         source: "example",
+        as_of: "",
       },
     ],
     model_di: -0.4,

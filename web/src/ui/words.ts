@@ -25,6 +25,9 @@ export const QUANTITY = {
   kerma_area_product: "KAP",
 } as const;
 
+/** Whether a dose level is one of those that ship, and no department's own. */
+export const isExample = (level: { source: string }) => level.source.startsWith("example");
+
 /** The level of skin kerma of the usual patient, which a department mostly sets. */
 export const usualLevel = <L extends { quantity: string; kg?: [number, number] | null }>(
   levels: L[],

@@ -3,7 +3,7 @@ import type { ReactNode } from "react";
 import type { TechniqueResponse } from "../../api/queries";
 import { Term } from "../../ui/Term";
 import { fieldSize, figure, signed, trimmed, type Unit } from "../../ui/units";
-import { QUANTITY } from "../../ui/words";
+import { isExample, QUANTITY } from "../../ui/words";
 
 type Expected = TechniqueResponse["forecast"];
 
@@ -180,7 +180,8 @@ function Dose({ forecast }: { forecast: Expected }) {
       </div>
       <span className={`${over ? "text-warn" : "text-ink-3"}`}>
         {level.quantity !== "incident_air_kerma" && `${QUANTITY[level.quantity]} `}
-        {over ? "over" : "under"} {trimmed(level.value, 2)} {level.unit}, an example level
+        {over ? "over" : "under"} {trimmed(level.value, 2)} {level.unit},{" "}
+        {isExample(level) ? "an example level" : "our level"}
       </span>
     </div>
   );

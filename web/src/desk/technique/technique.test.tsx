@@ -99,10 +99,14 @@ it("a child is held against a KAP by weight, and against nothing else", () => {
     unit: "mGy·cm²",
     of_whom: "a child of 15 to 30 kg",
     source: "example",
+    as_of: "",
   };
   forecast({ levels: [level], kap_mgycm2: 62 });
   expect(screen.getByText(/KAP over 50 mGy·cm², an example level/)).toBeDefined();
   expect(screen.getByTitle(/a child of 15 to 30 kg/)).toBeDefined();
+  cleanup();
+  forecast({ levels: [{ ...level, source: "our survey" }], kap_mgycm2: 62 });
+  expect(screen.getByText(/KAP over 50 mGy·cm², our level/)).toBeDefined();
 });
 
 it("a line that no image stands behind says what to do, a proven one by how many it is", () => {

@@ -3,6 +3,7 @@ import { useEffect, useState } from "react";
 import { type Preview, useImportPreview, useRememberAnswers } from "../../../api/bench";
 import { Button } from "../../../ui/Button";
 import { keepDraft, useDraft } from "../../../ui/drafts";
+import { base64 } from "../../../ui/base64";
 import { FileButton } from "../../../ui/FileButton";
 import { Refusal } from "../../../ui/Notice";
 import { MakeBar } from "../MakeBar";
@@ -151,10 +152,4 @@ export function ImportChart(props: Making) {
       )}
     </section>
   );
-}
-
-function base64(content: ArrayBuffer): string {
-  let text = "";
-  for (const byte of new Uint8Array(content)) text += String.fromCharCode(byte);
-  return btoa(text);
 }
