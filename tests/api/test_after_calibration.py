@@ -81,10 +81,10 @@ def test_the_report_says_what_was_read_and_found_by_whom_and_which_audit_row_it_
     for said in ("Calibration of Room 1", "Chamber <2>", "20 Nov 2027", "by Ilse", f"audit row {row['id']}, link {link}"):
         assert said in text
     output = 0.8 * ROOM.output_ugy_per_mas(80)
-    for said in (f"{output:.4g}", "2.9", "Fixed panel", "×1.04", "-20.0 %", "Lumbar spine AP"):
+    for said in (f"{output:.4g}", "2.9", "Fixed panel", "×1.04", "−20.0 %", "Lumbar spine AP"):
         assert said in text, said
     # The furthest moved stands first.
-    shown = [abs(float(one)) for one in re.findall(r"DI ([+-][\d.]+)", text)]
+    shown = [float(one) for one in re.findall(r"DI [+−]([\d.]+)", text)]
     assert shown == sorted(shown, reverse=True) and shown[0] > 0.5
     for missing in (row["id"] + 1, 1):
         problem(client.get(f"/api/rooms/room-1/calibrations/{missing}/pdf"), 404)

@@ -25,6 +25,8 @@ NOTE = ParagraphStyle("note", parent=TEXT, fontSize=7.5, leading=10, textColor=S
 HEAD = ParagraphStyle("head", parent=TEXT, fontName="OakBold", fontSize=10.5, leading=14, spaceBefore=9, spaceAfter=3)
 TITLE = ParagraphStyle("title", parent=TEXT, fontName="OakBold", fontSize=15, leading=20)
 MARGIN = 18 * mm
+MOST_MOVED = 40
+"""Lines that are named one by one; of the others the report says how many and how far at most."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -165,6 +167,7 @@ def _found(one: Accepted) -> list[Flowable]:
     )
     if said["notices"]:
         shown += [Paragraph("To look at", HEAD), *(Paragraph(safe(text), TEXT) for text in said["notices"])]
+    moved = sorted(said["effects"], key=lambda row: -abs(row["di_change"]))
     shown += _table(
         "What it moves of the charts, the furthest first",
         ("View", "Support", "Index", "Skin kerma"),
@@ -172,12 +175,16 @@ def _found(one: Accepted) -> list[Flowable]:
             [
                 safe(one.names.get(row["projection"], row["projection"])),
                 safe(row["support"].replace("_", " ")),
-                f"DI {row['di_change']:+.2f}",
+                _minus(f"DI {row['di_change']:+.2f}"),
                 _percent(row["kerma_change_percent"]),
             ]
-            for row in sorted(said["effects"], key=lambda row: -abs(row["di_change"]))
+            for row in moved[:MOST_MOVED]
         ],
+        first=2.5,
     )
+    if rest := moved[MOST_MOVED:]:
+        most = max(abs(row["di_change"]) for row in rest)
+        shown.append(Paragraph(f"and {len(rest)} more lines, none by more than DI {most:.2f}.", NOTE))
     return shown
 
 
@@ -197,11 +204,13 @@ def _signed(one: Accepted) -> list[Flowable]:
     ]
 
 
-def _table(title: str, heads: Sequence[str], rows: Sequence[Sequence[str]]) -> list[Flowable]:
+def _table(title: str, heads: Sequence[str], rows: Sequence[Sequence[str]], first: float = 1.0) -> list[Flowable]:
+    """A table under its title; nothing without rows. first: how many times as wide as the others the first column is."""
     if not rows:
         return []
     body = [[Paragraph(text, NOTE) for text in heads], *([Paragraph(text, TEXT) for text in row] for row in rows)]
-    table = Table(body, [(A4[0] - 2 * MARGIN) / len(heads)] * len(heads), repeatRows=1)
+    unit = (A4[0] - 2 * MARGIN) / (first + len(heads) - 1)
+    table = Table(body, [first * unit, *[unit] * (len(heads) - 1)], repeatRows=1)
     table.setStyle(
         TableStyle(
             [
@@ -210,6 +219,7 @@ def _table(title: str, heads: Sequence[str], rows: Sequence[Sequence[str]]) -> l
                 ("TOPPADDING", (0, 0), (-1, -1), 1.5),
                 ("BOTTOMPADDING", (0, 0), (-1, -1), 2.5),
                 ("LEFTPADDING", (0, 0), (-1, -1), 3),
+                ("VALIGN", (0, 0), (-1, -1), "TOP"),
             ]
         )
     )
@@ -221,4 +231,8 @@ def _figure(value: float | None) -> str:
 
 
 def _percent(value: float) -> str:
-    return f"{value:+.1f} %"
+    return _minus(f"{value:+.1f} %")
+
+
+def _minus(text: str) -> str:
+    return text.replace("-", "−")

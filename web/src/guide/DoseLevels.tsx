@@ -65,7 +65,7 @@ export function DoseLevelsPage() {
             <th className="text-right font-normal">Level</th>
             <th className="pl-6 font-normal">For</th>
             <th className="pl-4 font-normal">From</th>
-            <th className="pl-4 font-normal">As of</th>
+            <th className="pl-4 font-normal whitespace-nowrap">As of</th>
             <th />
           </tr>
         </thead>
