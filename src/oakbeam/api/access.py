@@ -167,6 +167,7 @@ RULES: Mapping[str, Rule] = {
     # people
     "GET /api/session": ANYONE,
     "POST /api/session": ANYONE,
+    "POST /api/session/by-proxy": ANYONE,
     "DELETE /api/session": OWN_SESSION,
     "PUT /api/session/password": SIGNED_IN,
     "GET /api/session/all": SIGNED_IN,

@@ -44,6 +44,7 @@ from oakbeam.api import (
     technique_path,
     techniques,
 )
+from oakbeam.api.proxy_sign_in import FromProxy
 from oakbeam.api.technique_path import TechniquePath
 from oakbeam.api.technique_request import TechniqueRequest
 from oakbeam.store import Store
@@ -89,12 +90,18 @@ _HEADERS = [(name.lower().encode(), value.encode()) for name, value in SECURITY_
 
 
 def build(
-    store: Store, front_end: Path | None = None, hosts: Sequence[str] = (), log: observing.LogChoice = "none"
+    store: Store,
+    front_end: Path | None = None,
+    hosts: Sequence[str] = (),
+    log: observing.LogChoice = "none",
+    proxies: Sequence[str] = (),
+    person_header: str = "",
 ) -> FastAPI:
     """The application around an open database.
 
     front_end: the folder of the built interface, if there is one. hosts: the names it may be called by (the Host header);
-    any where empty. log: which requests leave a line of log.
+    any where empty. log: which requests leave a line of log. proxies: those whose forwarded addresses are believed;
+    person_header: the header in which they say who is there, empty where they do not.
     """
 
     @asynccontextmanager
@@ -111,7 +118,7 @@ def build(
         redoc_url=None,
         lifespan=lifespan,
     )
-    app.state.store = store
+    app.state.store, app.state.person_header = store, person_header
     problems.install(app)
     for resource in RESOURCES:
         app.include_router(resource.router)
@@ -127,6 +134,8 @@ def build(
     app.add_middleware(_SecurityHeaders)
     app.state.observed = observing.Observed()
     app.add_middleware(observing.Observe, observed=app.state.observed, log=log)
+    if proxies:
+        app.add_middleware(FromProxy, proxies=proxies, header=person_header)
     _describe(app)
     return app
 

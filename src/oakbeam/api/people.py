@@ -10,6 +10,7 @@ from pydantic import BaseModel, Field, StringConstraints
 
 from oakbeam.api import problems
 from oakbeam.api.access import COOKIE, Actor, Here, StoreHere, here
+from oakbeam.api.proxy_sign_in import NobodySaid, person_said
 from oakbeam.api.types import Name, Problem, RequestBody
 from oakbeam.store import Store, people
 from oakbeam.store.local import offered_accounts
@@ -37,6 +38,8 @@ class SessionOut(BaseModel):
     offered: list[Offered]
     must_change: bool = False
     """The password was generated: nothing is kept before it is changed."""
+    by_proxy: str | None = None
+    """The name of whom the proxy says is there and who may sign in without a password; None where it says nothing."""
 
 
 PersonId = Annotated[str, StringConstraints(min_length=1, max_length=40, pattern=r"^[a-z0-9][a-z0-9._-]*$")]
@@ -84,13 +87,31 @@ def who_is_here(store: StoreHere, who: WhoIsHere, request: Request) -> SessionOu
 @router.post("/session")
 def sign_in(store: StoreHere, who: WhoIsHere, request: Request, response: Response, asked: SignIn) -> SessionOut:
     """Sign in; whoever was signed in here is signed out. After some wrong passwords it has to wait."""
-    address = request.client.host if request.client else ""
-    token, session = people.sign_in(store, asked.person, asked.password, address)
+    opened = people.sign_in(store, asked.person, asked.password, _address(request))
+    return _signed_in(store, request, response, opened)
+
+
+def _address(request: Request) -> str:
+    return request.client.host if request.client else ""
+
+
+def _signed_in(store: Store, request: Request, response: Response, opened: tuple[str, people.Session]) -> SessionOut:
+    """Give the new session's cookie; whoever was signed in here is signed out."""
+    token, session = opened
     if old := request.cookies.get(COOKIE):
         people.sign_out(store, old)
     secure = request.url.scheme == "https"
     response.set_cookie(COOKIE, token, httponly=True, samesite="strict", secure=secure, path="/")
     return session_out(store, session, request)
+
+
+@router.post("/session/by-proxy")
+def sign_in_by_proxy(store: StoreHere, request: Request, response: Response) -> SessionOut:
+    """Sign in whom a trusted proxy says is there, without a password; off unless the department names the header."""
+    said = person_said(store, request)
+    if said is None:
+        raise NobodySaid
+    return _signed_in(store, request, response, people.sign_in_known(store, said.id, _address(request)))
 
 
 @router.delete("/session")
@@ -172,5 +193,6 @@ def session_out(store: Store, session: people.Session | None, request: Request) 
         token=session.csrf if session else None,
         idle_minutes=people.agreement(store).idle_minutes,
         must_change=bool(session and session.person.must_change),
+        by_proxy=said.name if (said := person_said(store, request)) else None,
         offered=[Offered(id=one.id, name=one.name, roles=one.roles, password=offered[0]) for one in accounts if offered],
     )

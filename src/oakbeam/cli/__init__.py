@@ -6,6 +6,7 @@ import argparse
 import gc
 import json
 import os
+import re
 import sqlite3
 import sys
 from collections.abc import Callable
@@ -84,7 +85,7 @@ def _parser() -> argparse.ArgumentParser:
 
     serve = add("serve", _serve, "Serve the application.")
     demo = add("demo", _demo, "Serve the invented clinic, in a folder of its own beside the data folder.")
-    demo.set_defaults(new=True, trusted_proxies=[], allowed_hosts=[])
+    demo.set_defaults(new=True, trusted_proxies=[], allowed_hosts=[], person_header="")
     for one in (serve, demo):
         one.add_argument("--host", default=os.environ.get("HOST", "127.0.0.1"))
         one.add_argument("--port", type=int, default=os.environ.get("PORT", "8321"))
@@ -108,6 +109,12 @@ def _parser() -> argparse.ArgumentParser:
         default=os.environ.get("OAKBEAM_TRUSTED_PROXIES", ""),
         metavar="ADDRESSES",
         help="the proxies whose forwarded addresses are believed, separated by commas; none by default",
+    )
+    serve.add_argument(
+        "--person-header",
+        default=os.environ.get("OAKBEAM_PERSON_HEADER", ""),
+        metavar="NAME",
+        help="the header in which a trusted proxy says who is there, for signing in without a password; off by default",
     )
     add("seed", _seed, "Make the invented demo clinic in an empty data folder.")
     add("technique", _technique, "A technique from a JSON request on standard input.")
@@ -163,6 +170,7 @@ def _serve(given: argparse.Namespace) -> int:
     from oakbeam.api import observing
     from oakbeam.api.app import build
 
+    _check_proxies(given)
     store = _store(given, new=given.new)
     kept = given.data / SETUP_CODE
     kept.unlink(missing_ok=True)
@@ -172,7 +180,8 @@ def _serve(given: argparse.Namespace) -> int:
         print(f"Not set up yet: open /setup and give the code in {kept}.", flush=True)
     here = given.host in LOOPBACK
     observing.log_to_stderr()
-    app = build(store, interface(), given.allowed_hosts or (LOOPBACK if here else ()), given.log)
+    hosts = given.allowed_hosts or (LOOPBACK if here else ())
+    app = build(store, interface(), hosts, given.log, given.trusted_proxies, given.person_header)
     # What is loaded now stays: keep the collector from walking it in the middle of a request.
     gc.collect()
     gc.freeze()
@@ -189,10 +198,21 @@ def _serve(given: argparse.Namespace) -> int:
         # What is being answered is answered; a client that keeps its line open does not hold the server up.
         timeout_graceful_shutdown=MOST_FAREWELL_S,
         limit_concurrency=MOST_AT_ONCE,
-        proxy_headers=bool(given.trusted_proxies),
-        forwarded_allow_ips=given.trusted_proxies,
+        # The application takes forwarded addresses in itself: it has to see first who really is at the other end.
+        proxy_headers=False,
     )
     return 0
+
+
+def _check_proxies(given: argparse.Namespace) -> None:
+    """A header that says who is there is believed from named proxies only: never from everybody."""
+    if not given.person_header:
+        return
+    if not given.trusted_proxies or "*" in given.trusted_proxies:
+        says = "--person-header needs the addresses of the proxies that set it: --trusted-proxies, and not '*'."
+        raise Refusal("Which proxies", says, None, "trusted-proxies")
+    if not re.fullmatch(r"[A-Za-z][A-Za-z0-9-]{1,60}", given.person_header):
+        raise Refusal("Not a header", "A header's name is letters, digits and hyphens.", None, "person-header")
 
 
 def interface() -> Path | None:

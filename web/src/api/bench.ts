@@ -363,6 +363,10 @@ export function useSessionChange<In = void>(change: (given: In) => Promise<Sessi
   }, touches);
 }
 
+/** As whom the proxy in front says is there; no password. */
+export const useSignInByProxy = () =>
+  useSessionChange(() => unwrap<Session>(client.POST("/api/session/by-proxy")));
+
 export const useSignIn = () =>
   useSessionChange((body: Schemas["SignIn"]) => unwrap<Session>(client.POST("/api/session", { body })));
 

@@ -1,8 +1,8 @@
 import { useState } from "react";
 import { useNavigate, useSearchParams } from "react-router";
 
-import { useSignIn, useSignOut } from "../api/bench";
-import { useSession } from "../api/queries";
+import { useSignIn, useSignInByProxy, useSignOut } from "../api/bench";
+import { type Session, useSession } from "../api/queries";
 import { useTitle } from "../ui/address";
 import { Button } from "../ui/Button";
 import { forgetDrafts } from "../ui/drafts";
@@ -19,6 +19,7 @@ export function SignInPage() {
   const [asked] = useSearchParams();
   const navigate = useNavigate();
   const signIn = useSignIn();
+  const byProxy = useSignInByProxy();
   const signOut = useSignOut();
   const [person, setPerson] = useState("");
   const [password, setPassword] = useState("");
@@ -34,20 +35,18 @@ export function SignInPage() {
       </div>
     );
   const here = session.data.person;
+  const onSuccess = (now: Session) => {
+    // What the person before typed and did not save is not the next one's.
+    if (here && here.id !== now.person?.id) forgetDrafts("");
+    setPerson("");
+    setPassword("");
+    // A generated password is changed here before anything else.
+    if (!now.must_change) void navigate(home);
+  };
   const enter = (who: string, word: string) =>
     signIn.mutate(
       { person: who, password: word },
-      {
-        // A generated password is changed here before anything else.
-        onSuccess: (now) => {
-          // What the person before typed and did not save is not the next one's.
-          if (here && here.id !== now.person?.id) forgetDrafts("");
-          setPerson("");
-          setPassword("");
-          if (!now.must_change) void navigate(home);
-        },
-        onError: () => document.getElementById("password")?.focus(),
-      },
+      { onSuccess, onError: () => document.getElementById("password")?.focus() },
     );
   return (
     <div className="mx-auto grid w-full max-w-5xl grid-cols-[minmax(0,1fr)_minmax(0,1.2fr)] gap-12 px-6 py-8">
@@ -62,6 +61,21 @@ export function SignInPage() {
             "The Desk and the Guide answer without it. What is kept, an exposure or a change, carries a name."
           )}
         </p>
+        {session.data.by_proxy && session.data.by_proxy !== here?.name && (
+          <div className="mt-5">
+            <Button
+              tone="main"
+              disabled={byProxy.isPending}
+              onClick={() => byProxy.mutate(undefined, { onSuccess })}
+            >
+              Go on as {session.data.by_proxy}
+            </Button>
+            <p className="mt-1 text-note text-ink-3">
+              Your hospital&apos;s sign-in says that you are there. Or as somebody else:
+            </p>
+            {byProxy.isError && <Refusal error={byProxy.error} />}
+          </div>
+        )}
         <form
           className="mt-5 flex flex-col gap-3"
           onSubmit={(event) => {
@@ -90,6 +104,15 @@ export function SignInPage() {
           </div>
           {signIn.isError && <Refusal error={signIn.error} />}
         </form>
+        {here && (
+          <ul className="mt-5 text-note text-ink-2" aria-label="Your roles">
+            {here.roles.map((role) => (
+              <li key={role}>
+                <b className="font-semibold text-ink">{ROLE[role]?.name}</b>: {ROLE[role]?.does}.
+              </li>
+            ))}
+          </ul>
+        )}
         {here && <OwnPassword mustChange={session.data.must_change ?? false} />}
         {here && <OtherConsoles />}
         <p className="mt-5 text-note text-ink-3">

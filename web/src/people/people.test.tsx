@@ -83,6 +83,20 @@ it("a generated password is changed before anything else, and the change is sent
   });
 });
 
+it("whom the hospital's own sign-in names goes on with one press, and as oneself there is nothing to press", async () => {
+  let now = { ...session(null), by_proxy: "Tamsin" };
+  const server = serve({
+    "GET /api/start": () => start({ session: now }),
+    "POST /api/session/by-proxy": () => (now = { ...session(TAMSIN), by_proxy: "Tamsin" }),
+  });
+  show(<SignInPage />, "/sign-in?back=%2Flog");
+  fireEvent.click(await screen.findByRole("button", { name: "Go on as Tamsin" }));
+  await waitFor(() => expect(where()).toContain("/log"));
+  expect(server.last("POST /api/session/by-proxy").body).toBeNull();
+  expect(screen.queryByRole("button", { name: "Go on as Tamsin" })).toBeNull();
+  expect(screen.getByRole("list", { name: "Your roles" }).textContent).toContain("records exposures");
+});
+
 it("hands over: whoever is here is named, and can leave", async () => {
   const server = serve({
     "GET /api/start": start({ session: session(TAMSIN) }),

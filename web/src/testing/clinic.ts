@@ -205,6 +205,7 @@ export const session = (who: Person | null): Session => ({
   idle_minutes: 15,
   offered: [],
   must_change: false,
+  by_proxy: null,
 });
 
 /** Charts as the list of versions has them: those of the room that is asked for, or what is in use in every room. */

@@ -38,8 +38,8 @@ export const ROLE: Record<string, { name: string; does: string }> = {
   technologist: { name: "Technologist", does: "uses charts, records exposures" },
   keeper: { name: "Chart keeper", does: "builds and proposes charts" },
   physicist: { name: "Physicist", does: "calibrates rooms, approves charts" },
-  trainee: { name: "Trainee", does: "trainee" },
-  admin: { name: "Administrator", does: "administrator" },
+  trainee: { name: "Trainee", does: "looks up and judges, records nothing" },
+  admin: { name: "Administrator", does: "adds people, sees what was done" },
 };
 
 /** A school within a sentence: only its first letter is small. */
