@@ -61,6 +61,14 @@ LINES = {"lspine": LSPINE, "knee": KNEE, "chest": CHEST, "hand": HAND}
 NOW = datetime(2026, 11, 20, 12, tzinfo=UTC)
 
 
+def pytest_collection_modifyitems(items: list[pytest.Item]) -> None:
+    """Give each test an address of its own: of several that share one, a run on many workers takes a single one."""
+    for item in items:
+        if not item.nodeid.endswith(item.name):
+            item._id = item.id.parse(f"{item.nodeid.partition('::')[0]}::{item.name}")
+    assert len({item.nodeid for item in items}) == len(items)
+
+
 @pytest.fixture
 def room() -> Room:
     return ROOM

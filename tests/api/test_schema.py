@@ -4,48 +4,84 @@ from __future__ import annotations
 
 import atexit
 import tempfile
+from itertools import cycle
 from pathlib import Path
 
+import pytest
 import schemathesis
 from fastapi import FastAPI
+from fastapi.testclient import TestClient
 from hypothesis import HealthCheck, settings
 from schemathesis.checks import not_a_server_error
 from schemathesis.config import SchemathesisConfig
 from schemathesis.specs.openapi.checks import content_type_conformance, response_schema_conformance, status_code_conformance
 from tests.conftest import NOW, proofs
 
-from oakbeam.api.access import TOKEN_HEADER, Here, here
+from oakbeam.api.access import COOKIE, TOKEN_HEADER
 from oakbeam.api.app import build
 from oakbeam.demo import seed
-from oakbeam.store import Store
-from oakbeam.store.people import Person, Session
+from oakbeam.store import Store, people
+from oakbeam.store.people import Role
 
-TOKEN = "the token of the session"
+EVERYTHING = ("technologist", "keeper", "physicist", "admin")
+PEOPLE: dict[str, tuple[Role, ...]] = {"all": EVERYTHING, **{one: (one,) for one in (*EVERYTHING, "trainee")}}
+TURNS = cycle(("all", "all", "all", *EVERYTHING, "trainee", None))
+"""Who asks, by turns: mostly somebody who may do everything, so that the cases reach what lies behind the rules."""
 
 
-def demo_application() -> FastAPI:
+class Callers:
+    """People of every role, signed in; again where a case took their session, their roles or their leave away."""
+
+    def __init__(self, store: Store) -> None:
+        self.store = store
+        self.tokens: dict[str, str] = {}
+        for person, roles in PEOPLE.items():
+            people.add(store, f"caller-{person}", person, roles, "a long enough one", "test")
+
+    def headers(self, who: str | None) -> dict[str, str]:
+        """What a request of theirs carries; nothing for nobody."""
+        if who is None:
+            return {}
+        person, roles = f"caller-{who}", PEOPLE[who]
+        session = people.session_of(self.store, self.tokens.get(who, ""))
+        if session is None or session.person.roles != roles or session.person.must_change:
+            people.change(self.store, person, "test", who, roles, active=True)
+            self.tokens[who], session = people.sign_in_known(self.store, person, "")
+        return {"cookie": f"{COOKIE}={self.tokens[who]}", TOKEN_HEADER: session.csrf}
+
+
+def demo_application() -> tuple[FastAPI, Callers]:
     """The demo clinic in a folder of its own; made at import, since the cases are drawn from its description."""
     folder = tempfile.TemporaryDirectory(prefix="oakbeam-schema-")
     atexit.register(folder.cleanup)
     store = Store(Path(folder.name) / "oakbeam.db")
     seed.seed(store, NOW)
-    app = build(store)
-    # Whoever asks may do everything, so that the cases reach what lies behind the rules.
-    everybody = Person("all", "All", ("technologist", "keeper", "physicist", "admin"))
-    app.dependency_overrides[here] = lambda: Here(Session(everybody, TOKEN, "", 15))
-    return app
+    return build(store), Callers(store)
 
 
 # The edges of every field one by one are thousands of cases: they are for `make evidence`.
 EDGES = SchemathesisConfig.from_dict({"phases": {"coverage": {"enabled": bool(proofs(0, 1))}}})
-schema = schemathesis.openapi.from_asgi("/api/openapi.json", demo_application(), config=EDGES)
+APPLICATION, CALLERS = demo_application()
+schema = schemathesis.openapi.from_asgi("/api/openapi.json", APPLICATION, config=EDGES)
 
 
 @schema.parametrize()
 @settings(max_examples=proofs(6, 60), deadline=None, derandomize=True, suppress_health_check=list(HealthCheck))
 def test_no_server_error_and_answers_as_described(case):
     case.call_and_validate(
-        headers={TOKEN_HEADER: TOKEN},
+        headers=CALLERS.headers(next(TURNS)),
         timeout=120,
         checks=[not_a_server_error, status_code_conformance, content_type_conformance, response_schema_conformance],
     )
+
+
+@pytest.mark.parametrize("who", [*PEOPLE, None])
+def test_the_callers_are_who_they_say_and_get_past_the_rules(who):
+    client = TestClient(APPLICATION)
+    for _ in range(2):
+        person = client.get("/api/session", headers=CALLERS.headers(who)).json()["person"]
+        assert set(person["roles"]) == set(PEOPLE[who]) if who else person is None
+        # Refused for its body, and not for who asks; for who asks where that is the rule.
+        fit = client.post("/api/rooms/room-1/calibration/fit", json={"outputs": 1}, headers=CALLERS.headers(who)).status_code
+        assert fit == (401 if who is None else 422 if "physicist" in PEOPLE[who] else 403)
+        client.delete("/api/session", headers=CALLERS.headers(who))

@@ -42,6 +42,7 @@ RESPONSES: dict[int | str, dict[str, Any]] = {
     403: {"model": Problem, "description": "Not for this role, or not from here"},
     404: {"model": Problem, "description": "There is no such thing"},
     409: {"model": Problem, "description": "The present state does not allow it"},
+    413: {"model": Problem, "description": "More than this operation takes"},
     422: {"model": Problem, "description": "Refused; says what is allowed"},
 }
 
