@@ -187,7 +187,7 @@ def _describe(app: FastAPI) -> None:
             for path in document["paths"].values():
                 for operation in path.values():
                     for status, response in operation["responses"].items():
-                        if status in ("401", "403", "404", "409", "422", "429"):
+                        if int(status) >= 400:
                             response["content"] = {problems.MEDIA_TYPE: next(iter(response["content"].values()))}
             app.openapi_schema = document
         return app.openapi_schema
