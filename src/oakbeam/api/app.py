@@ -186,9 +186,10 @@ def _describe(app: FastAPI) -> None:
             document["components"]["schemas"].setdefault("TechniqueRequest", schema)
             for path in document["paths"].values():
                 for operation in path.values():
-                    for status, response in operation["responses"].items():
-                        if int(status) >= 400:
-                            response["content"] = {problems.MEDIA_TYPE: next(iter(response["content"].values()))}
+                    for response in operation["responses"].values():
+                        said = next(iter(response.get("content", {}).values()), {})
+                        if said.get("schema", {}).get("$ref", "").endswith("/Problem"):
+                            response["content"] = {problems.MEDIA_TYPE: said}
             app.openapi_schema = document
         return app.openapi_schema
 

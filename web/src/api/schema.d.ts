@@ -18223,7 +18223,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/problem+json": components["schemas"]["Ready"];
+                    "application/json": components["schemas"]["Ready"];
                 };
             };
         };
