@@ -1,25 +1,34 @@
-"""The server killed in the middle of its work: what it said it kept is there, and the database is whole."""
+"""The server killed in the middle of its work, over and over on one folder: what it said it kept is there, and the database
+is whole; so after a backup, a migration and a restore that were cut off."""
 
 from __future__ import annotations
 
 import json
 import random
+import shutil
 import signal
+import sqlite3
 import threading
+import time
 import urllib.error
 import urllib.request
+from collections import Counter
 
 import pytest
-from tests.browser.conftest import seed, serve
+from tests.browser.conftest import LOADED, oakbeam, seed, serve
 from tests.conftest import proofs
 
+from oakbeam import cli
 from oakbeam.api.access import COOKIE, TOKEN_HEADER
 from oakbeam.demo import clinic
-from oakbeam.store import Store, charts, comments, exposures
+from oakbeam.store import Store, charts, comments, database
+from oakbeam.store.audit_chain import chain_fault
 
-WRITES, AFTER, WRITERS = 200, 120, 4
-ROUNDS = proofs(1, 10)
+WRITERS = 8
+ROUNDS = proofs(3, 200)
 ASK = {"room": "room-1", "projection": "chest-pa", "thickness_cm": 22}
+LINE = {"projection": "hand-pa", "receptor": "plate-24", "support": "tabletop", "grid_ratio": 0, "sid_cm": 100}
+IMPORTED = 40
 
 
 class Client:
@@ -34,72 +43,167 @@ class Client:
 
     def _open(self, method: str, path: str, body: object):
         request = urllib.request.Request(self.address + path, json.dumps(body).encode(), self.headers, method=method)
-        return urllib.request.urlopen(request, timeout=30)
+        return urllib.request.urlopen(request, timeout=60)
 
-    def send(self, method: str, path: str, body: object) -> dict:
+    def send(self, method: str, path: str, body: object = None) -> dict:
         with self._open(method, path, body) as answer:
-            return json.load(answer)
+            return json.loads(answer.read() or b"null")
 
 
-@pytest.mark.parametrize("_", range(ROUNDS))
-def test_every_acknowledged_change_outlives_kill_9(tmp_path, _):
-    seed(tmp_path)
-    server, address = serve(tmp_path)
-    keeper = Client(address, "joren")
-    draft = keeper.send("POST", "/api/charts", {"room": "room-2", "from_chart": 2})
-    acknowledged: list[tuple[str, object]] = []
-    lock, killed = threading.Lock(), threading.Event()
+def law(mas: float) -> dict:
+    return {"name": "fixed_kvp", "thickness_cm": 3, "kvp": 55, "mas": mas, "doubling_cm": 4}
 
-    def work(seed: int) -> None:
-        chance, client = random.Random(seed), Client(address, "joren")
-        for i in range(WRITES // WRITERS):
-            kind = chance.choice(("exposure", "comment", "line"))
-            try:
-                if kind == "exposure":
-                    body = {
-                        "technique": ASK,
-                        "kvp": 117,
-                        "mas": 2.5,
-                        "ei": 250,
-                        "outcome": "accepted",
-                        "note": f"{seed}-{i}",
-                    }
-                    kept = client.send("POST", "/api/exposures", body)["exposure"]["id"]
-                elif kind == "comment":
-                    kept = client.send("POST", f"/api/charts/{draft['id']}/comments", {"text": f"{seed}-{i}"})["id"]
-                else:
-                    law = {"name": "fixed_kvp", "thickness_cm": 3, "kvp": 55, "mas": chance.uniform(1, 3), "doubling_cm": 4}
-                    line = {"projection": "hand-pa", "receptor": "plate-24", "support": "tabletop", "grid_ratio": 0}
-                    to = {**line, "sid_cm": 100, "law": law, "note": f"{seed}-{i}"}
-                    answer = client.send("POST", f"/api/charts/{draft['id']}/changes", {"changes": [{"to": to}]})
-                    kept = (answer["touched"][0], law["mas"])
-            except (OSError, urllib.error.URLError, json.JSONDecodeError):
-                return
-            with lock:
-                acknowledged.append((kind, kept))
-                if len(acknowledged) >= AFTER and not killed.is_set():
-                    killed.set()
-                    server.kill()
 
-    workers = [threading.Thread(target=work, args=(seed,)) for seed in range(WRITERS)]
-    for worker in workers:
-        worker.start()
-    for worker in workers:
-        worker.join()
-    server.join(20)
-    assert server.exitcode == -signal.SIGKILL
-    assert AFTER <= len(acknowledged) <= WRITES
-    store = Store(tmp_path / "oakbeam.db")
+def write_until_killed(client: Client, draft: int, chance: random.Random, said: str, keep) -> None:
+    """Write of every kind, each told to `keep` once it is acknowledged, until the server is gone."""
+    for i in range(10_000):
+        kind, note = chance.choice(("exposure", "comment", "line", "import")), f"{said}-{i}"
+        try:
+            if kind == "exposure":
+                body = {"technique": ASK, "kvp": 117, "mas": 2.5, "ei": 250, "outcome": "accepted", "note": note}
+                keep(kind, client.send("POST", "/api/exposures", body)["exposure"]["id"])
+            elif kind == "comment":
+                keep(kind, client.send("POST", f"/api/charts/{draft}/comments", {"text": note})["id"])
+            elif kind == "line":
+                mas = chance.uniform(1, 3)
+                changes = [{"to": {**LINE, "law": law(mas), "note": note}}]
+                keep(kind, (client.send("POST", f"/api/charts/{draft}/changes", {"changes": changes})["touched"][0], mas))
+            else:
+                changes = [{"to": {**LINE, "law": law(1 + n / 100), "note": note}} for n in range(IMPORTED)]
+                client.send("POST", f"/api/charts/{draft}/changes", {"changes": changes})
+                keep(kind, note)
+        except (OSError, urllib.error.URLError, json.JSONDecodeError, ConnectionError):
+            return
+
+
+def check_whole(path) -> Store:
+    """The store of a file that is sound in itself, opened as a server opens it."""
+    store = Store(path)
     assert store.db.execute("PRAGMA integrity_check").fetchone()[0] == "ok"
     assert store.db.execute("PRAGMA foreign_key_check").fetchall() == []
-    logged = {one.id for one in exposures.find(store, limit=1000)}
-    said = {one.id for one in comments.of_chart(store, draft["id"])}
-    lines = {line.id: line.law for line in charts.get(store, draft["id"]).lines}
-    for kind, kept in acknowledged:
-        if kind == "line":
-            assert lines[kept[0]].mas == kept[1]
-        else:
-            assert kept in (logged if kind == "exposure" else said)
-    audited = {row[0] for row in store.db.execute("SELECT subject FROM audit WHERE action = 'exposure.record'")}
-    assert {f"exposure:{kept}" for kind, kept in acknowledged if kind == "exposure"} <= audited
+    assert chain_fault(store.db) is None
+    return store
+
+
+class Acknowledged:
+    """What the server said it kept in one round; it is killed once that is enough."""
+
+    def __init__(self, server, enough: int) -> None:
+        self.server, self.enough, self.killed = server, enough, False
+        self.kept: list[tuple[str, object]] = []
+        self.lock = threading.Lock()
+
+    def __call__(self, kind: str, what: object) -> None:
+        with self.lock:
+            self.kept.append((kind, what))
+            if len(self.kept) >= self.enough and not self.killed:
+                self.killed = True
+                self.server.kill()
+
+    def of(self, kind: str) -> list:
+        return [what for one, what in self.kept if one == kind]
+
+
+def fresh_draft(keeper: Client) -> int:
+    """A draft of its own for each round, so that a round costs what the last one did."""
+    for one in keeper.send("GET", "/api/chart-versions?room=room-2&in_use=true"):
+        if one["status"] == "draft":
+            keeper.send("DELETE", f"/api/charts/{one['id']}")
+    return keeper.send("POST", "/api/charts", {"room": "room-2"})["id"]
+
+
+def test_every_acknowledged_change_outlives_kill_9(tmp_path):
+    seed(tmp_path)
+    recorded: set[object] = set()
+    for number in range(ROUNDS):
+        server, address = serve(tmp_path)
+        draft = fresh_draft(Client(address, "joren"))
+        said = Acknowledged(server, random.Random(number).randrange(1, 80))
+        writers = [
+            threading.Thread(
+                target=write_until_killed,
+                args=(Client(address, "joren"), draft, random.Random(f"{number} {writer}"), f"{number}-{writer}", said),
+            )
+            for writer in range(WRITERS)
+        ]
+        for writer in writers:
+            writer.start()
+        for writer in writers:
+            writer.join()
+        server.join(20)
+        assert server.exitcode == -signal.SIGKILL
+        store = check_whole(tmp_path / "oakbeam.db")
+        lines = charts.get(store, draft).lines
+        laws, notes = {line.id: line.law for line in lines}, Counter(line.note for line in lines)
+        assert all(laws[line].mas == mas for line, mas in said.of("line"))
+        assert set(said.of("comment")) <= {one.id for one in comments.of_chart(store, draft)}
+        # Of lines that came in together there are all or none, whether somebody was told or not.
+        assert all(notes[note] == IMPORTED for note in said.of("import")) and set(notes.values()) <= {1, IMPORTED}
+        recorded |= set(said.of("exposure"))
+        assert recorded <= {row[0] for row in store.db.execute("SELECT id FROM exposure")}
+        audited = {row[0] for row in store.db.execute("SELECT subject FROM audit WHERE action = 'exposure.record'")}
+        assert {f"exposure:{one}" for one in recorded} <= audited
+        store.close()
+    assert recorded
+
+
+def started_and_killed(target, arguments, after_s: float) -> None:
+    process = LOADED.Process(target=target, args=arguments, daemon=True)
+    process.start()
+    time.sleep(after_s)
+    process.kill()
+    process.join(20)
+
+
+def _open(path: str) -> None:
+    Store(database.Path(path)).close()
+
+
+@pytest.mark.parametrize("seed_", range(proofs(2, 30)))
+def test_a_migration_that_is_cut_off_leaves_the_old_database_or_the_new_one(tmp_path, monkeypatch, seed_):
+    chance = random.Random(seed_)
+    scripts = database._scripts()
+    at = chance.randrange(1, len(scripts))
+    with monkeypatch.context() as earlier:
+        earlier.setattr(database, "_scripts", lambda: scripts[:at])
+        Store(tmp_path / "oakbeam.db").close()
+    for _ in range(3):
+        started_and_killed(_open, (str(tmp_path / "oakbeam.db"),), chance.uniform(0.0, 0.15))
+        db = sqlite3.connect(tmp_path / "oakbeam.db")
+        assert db.execute("PRAGMA user_version").fetchone()[0] in (at, len(scripts))
+        assert db.execute("PRAGMA integrity_check").fetchone()[0] == "ok"
+        db.close()
+    store = check_whole(tmp_path / "oakbeam.db")
+    assert store.db.execute("PRAGMA user_version").fetchone()[0] == len(scripts)
     store.close()
+
+
+@pytest.mark.parametrize("seed_", range(proofs(2, 30)))
+def test_a_backup_and_a_restore_that_are_cut_off_leave_nothing_half(tmp_path, demo_file, seed_):
+    chance = random.Random(seed_)
+    data, kept = tmp_path / "data", tmp_path / "kept"
+    data.mkdir()
+    shutil.copy(demo_file, data / "oakbeam.db")
+    whole = check_whole(data / "oakbeam.db")
+    rows = whole.db.execute("SELECT count(*) FROM exposure").fetchone()[0]
+    whole.close()
+    assert cli.main(["--data", str(data), "backup", str(kept), "--keep", "2"]) == 0
+    (first,) = kept.iterdir()
+    for _ in range(3):
+        process = oakbeam(data, "backup", str(kept), "--keep", "2")
+        time.sleep(chance.uniform(0.0, 0.2))
+        process.kill()
+        process.join(20)
+        # Whatever bears the name of a backup is one.
+        for made in kept.glob("*.db"):
+            database.verify(made)
+    assert first.is_file() or len(list(kept.glob("*.db"))) == 2
+    for _ in range(3):
+        process = oakbeam(data, "restore", str(sorted(kept.glob("*.db"))[0]), "--replace")
+        time.sleep(chance.uniform(0.0, 0.2))
+        process.kill()
+        process.join(20)
+        # There is a database at every moment: the old one, or the restored one.
+        store = check_whole(data / "oakbeam.db")
+        assert store.db.execute("SELECT count(*) FROM exposure").fetchone()[0] == rows
+        store.close()

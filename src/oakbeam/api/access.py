@@ -8,6 +8,7 @@ stands in front of the framework.
 
 from __future__ import annotations
 
+import asyncio
 import re
 from collections.abc import Mapping
 from dataclasses import dataclass
@@ -210,6 +211,8 @@ BODIES: Mapping[str, int] = {
     "PUT /api/catalogue/local/{kind}/{entry_id}": 256 * KB,
 }
 """The most bytes of a body, where an operation takes more than USUAL_BODY."""
+MOST_PAUSE_S = 20.0
+"""How long a body may pause."""
 _NUL = b"\\u0000"
 """A NUL as JSON writes it; a bare one is no JSON."""
 READING = frozenset(("GET", "HEAD"))
@@ -250,6 +253,13 @@ class NulInText(Refusal):
 
     def __init__(self) -> None:
         super().__init__("Not a text", "A text holds a NUL character, which no text here may have.", None, "body")
+
+
+class TooSlow(Refusal):
+    """A body of which nothing came for too long."""
+
+    def __init__(self) -> None:
+        super().__init__("Too slow", f"Nothing of the body came for {MOST_PAUSE_S:g} s; send it again.", None, "body")
 
 
 class TooLarge(Refusal):
@@ -344,16 +354,23 @@ class AccessControl:
 
 
 class _Body:
-    """A body as it comes; refused where more comes than there may be, or a NUL in a text."""
+    """A body as it comes; refused where more comes than there may be, nothing for too long, or a NUL in a text."""
 
     def __init__(self, receive: Receive, most: int) -> None:
         self._receive, self._most = receive, most
-        self._seen, self._tail = 0, b""
+        self._seen, self._tail, self._whole = 0, b"", False
         self.refusal: Refusal | None = None
 
     async def receive(self) -> Message:
-        """The next part. Raises TooLarge or NulInText, which `refusal` then holds."""
-        message = await self._receive()
+        """The next part. Raises TooLarge, TooSlow or NulInText, which `refusal` then holds."""
+        try:
+            # Once it is whole, what is waited for is that the client goes: that may take as long as it likes.
+            async with asyncio.timeout(None if self._whole else MOST_PAUSE_S):
+                message = await self._receive()
+        except TimeoutError:
+            self.refusal = TooSlow()
+            raise self.refusal from None
+        self._whole = not message.get("more_body", False)
         part: bytes = message.get("body", b"")
         self._seen += len(part)
         if self._seen > self._most:

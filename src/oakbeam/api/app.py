@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import AsyncIterator, Sequence
 from contextlib import asynccontextmanager
 from pathlib import Path
+from typing import Any
 
 from fastapi import FastAPI, Response
 from fastapi.openapi.utils import get_openapi
@@ -187,7 +188,7 @@ def _describe(app: FastAPI) -> None:
             for path in document["paths"].values():
                 for operation in path.values():
                     for response in operation["responses"].values():
-                        said = next(iter(response.get("content", {}).values()), {})
+                        said: dict[str, Any] = next(iter(response.get("content", {}).values()), {})
                         if said.get("schema", {}).get("$ref", "").endswith("/Problem"):
                             response["content"] = {problems.MEDIA_TYPE: said}
             app.openapi_schema = document

@@ -14,7 +14,7 @@ from fastapi.responses import JSONResponse
 from starlette.exceptions import HTTPException
 from starlette.types import ASGIApp, Message, Receive, Scope, Send
 
-from oakbeam.api.access import ChangePasswordFirst, Forged, NotSignedIn, NotYourRole, TooLarge
+from oakbeam.api.access import ChangePasswordFirst, Forged, NotSignedIn, NotYourRole, TooLarge, TooSlow
 from oakbeam.api.types import LineNow, Problem
 from oakbeam.core.errors import Refusal, named
 from oakbeam.formats.chart_csv import BadFile
@@ -31,10 +31,20 @@ STATUS: Mapping[type[Refusal], int] = {
     Forged: 403,
     ChangePasswordFirst: 403,
     TooLarge: 413,
+    TooSlow: 408,
     Busy: 503,
     TooManyAttempts: 429,
 }
 """The HTTP status of a refusal; 422 where it is none of these."""
+STORAGE: Mapping[int, str] = {
+    sqlite3.SQLITE_FULL: "The server's disk is full.",
+    sqlite3.SQLITE_READONLY: "The server may not write its database.",
+    sqlite3.SQLITE_IOERR: "The server's disk takes nothing.",
+    sqlite3.SQLITE_CANTOPEN: "The server cannot open its database: too many files are open, or it is gone.",
+    sqlite3.SQLITE_CORRUPT: "The database is damaged: stop the server, and restore the last backup.",
+    sqlite3.SQLITE_NOTADB: "The database is damaged: stop the server, and restore the last backup.",
+}
+"""What is said where the disk or the file is at fault, by SQLite's primary result code."""
 _LOG = logging.getLogger("oakbeam")
 MEDIA_TYPE = "application/problem+json"
 RESPONSES: dict[int | str, dict[str, Any]] = {
@@ -157,6 +167,11 @@ def unexpected(error: Exception, path: str) -> JSONResponse:
     ):
         return refusal_response(Busy())
     _LOG.error("%s", path, exc_info=error)
+    if isinstance(error, sqlite3.DatabaseError):
+        code = getattr(error, "sqlite_errorcode", 0) & 0xFF
+        if code in STORAGE:
+            detail = f"{STORAGE[code]} Nothing of this was kept; what was kept before stays."
+            return response(Problem(title="Nothing can be kept now", status=503, detail=detail), {"Retry-After": "30"})
     detail = "Something went wrong in Oakbeam itself; nothing was kept. The service's log says more."
     return response(Problem(title="Fault in Oakbeam", status=500, detail=detail))
 

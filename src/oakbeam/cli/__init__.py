@@ -169,6 +169,7 @@ def _serve(given: argparse.Namespace) -> int:
 
     from oakbeam.api import observing
     from oakbeam.api.app import build
+    from oakbeam.api.slow_clients import Impatient
 
     _check_proxies(given)
     store = _store(given, new=given.new)
@@ -198,6 +199,7 @@ def _serve(given: argparse.Namespace) -> int:
         # What is being answered is answered; a client that keeps its line open does not hold the server up.
         timeout_graceful_shutdown=MOST_FAREWELL_S,
         limit_concurrency=MOST_AT_ONCE,
+        http=Impatient,
         # The application takes forwarded addresses in itself: it has to see first who really is at the other end.
         proxy_headers=False,
     )

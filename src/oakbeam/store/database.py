@@ -9,6 +9,7 @@ from __future__ import annotations
 
 import json
 import os
+import shutil
 import sqlite3
 import threading
 import weakref
@@ -196,11 +197,15 @@ class Store:
         """Write a consistent copy of the database to target while it is in use. target must not exist."""
         if target.exists():
             raise Conflict("Backup target exists", f"{target.name} is already there; name a new file.")
-        os.close(os.open(target, os.O_CREAT | os.O_EXCL | os.O_WRONLY, FILE_MODE))
+        # Under a name of its own until it is whole: one that was cut off is never taken for a backup.
+        part = target.with_name(f"{target.name}.part")
+        part.unlink(missing_ok=True)
+        os.close(os.open(part, os.O_CREAT | os.O_EXCL | os.O_WRONLY, FILE_MODE))
         try:
-            self.db.execute("VACUUM INTO ?", (str(target),))
+            self.db.execute("VACUUM INTO ?", (str(part),))
+            part.replace(target)
         except BaseException:
-            target.unlink(missing_ok=True)
+            part.unlink(missing_ok=True)
             raise
 
     def close(self) -> None:
@@ -267,7 +272,10 @@ def restore(backup: Path, target: Path, replace_existing: bool = False) -> None:
         with sqlite3.connect(target) as old:
             old.execute("PRAGMA wal_checkpoint(TRUNCATE)")
         old.close()
-        target.replace(target.with_suffix(".before"))
+        # A copy, so that there is a database at every moment: the new one takes its place in one step.
+        before = target.with_suffix(".before")
+        shutil.copyfile(target, before)
+        before.chmod(FILE_MODE)
     for left in (target.with_name(target.name + "-wal"), target.with_name(target.name + "-shm")):
         left.unlink(missing_ok=True)
     fresh.replace(target)

@@ -306,6 +306,9 @@ def session_of(store: Store, token: str) -> Session | None:
     seen_at = max(row["seen_at"], store.last_asked.get(hashed, ""))
     if seen_at < _ago(minutes=minutes) or row["began"] < _ago(hours=SESSION_HOURS):
         return None
+    # Seen in time to come: the clock was put back. Nobody's session lasts the longer for it.
+    if seen_at > _ago(minutes=-1):
+        return None
     # Being asked for keeps it awake; that is written with the next change, as reading must not wait for a writer.
     store.last_asked[hashed] = at
     store.with_next_change(("session", hashed), "UPDATE session SET seen_at = ? WHERE token_hash = ?", (at, hashed))
@@ -396,10 +399,11 @@ def _wait_enough(db: sqlite3.Connection, person_id: str, address: str) -> None:
         failed += 1
     if failed >= FREE_ATTEMPTS:
         wait = min(MOST_WAIT_S, FIRST_WAIT_S * 2 ** min(failed - FREE_ATTEMPTS, 10))
-        _hold(wait - _seconds_since(tried[0]["at"]))
+        # A clock that was ahead, and was put back, holds nobody longer than the wait itself.
+        _hold(min(wait, wait - _seconds_since(tried[0]["at"])))
     lately = db.execute(
-        "SELECT count(*) AS n, min(at) AS first FROM sign_in WHERE address = ? AND passed = 0 AND at > ?",
-        (address[:60], _ago(seconds=MOST_WAIT_S)),
+        "SELECT count(*) AS n, min(at) AS first FROM sign_in WHERE address = ? AND passed = 0 AND at > ? AND at <= ?",
+        (address[:60], _ago(seconds=MOST_WAIT_S), now()),
     ).fetchone()
     if lately["n"] >= ADDRESS_ATTEMPTS:
         _hold(MOST_WAIT_S - _seconds_since(lately["first"]))
