@@ -185,11 +185,17 @@ class Store:
         held.memory.clear()
 
     def write_fault(self) -> str | None:
-        """Why a change could not begin now, in a sentence; None where it could. Nothing is changed."""
+        """Why nothing could be changed now, in a sentence; None where it could. What is tried is taken back."""
+        db = self.db
         try:
-            with self.change() as db:
-                db.execute("PRAGMA user_version").fetchone()
-        except (sqlite3.Error, Busy) as error:
+            db.execute("BEGIN IMMEDIATE")
+            try:
+                # A file that may only be read takes the beginning of a change, and refuses the first write.
+                step = int(db.execute("PRAGMA user_version").fetchone()[0])
+                db.execute(f"PRAGMA user_version = {step}")
+            finally:
+                db.execute("ROLLBACK")
+        except sqlite3.Error as error:
             return f"The database takes no change: {error}."
         return None
 
