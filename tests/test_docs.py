@@ -24,6 +24,14 @@ def test_every_test_that_a_hazard_names_exists():
             assert text in theirs, text
 
 
+def test_every_test_that_the_other_lists_name_exists():
+    ours = "".join(file.read_text(encoding="utf-8") for file in (ROOT / "tests").rglob("test_*.py"))
+    for page in ("asvs.md", "reliability.md"):
+        named = re.findall(r"`(test_\w+)`", (ROOT / "docs" / page).read_text(encoding="utf-8"))
+        assert len(named) > 8
+        assert [name for name in named if f"def {name}(" not in ours] == [], page
+
+
 def test_links_between_the_documents_lead_somewhere():
     for file in (*ROOT.glob("*.md"), *(ROOT / "docs").rglob("*.md")):
         text = file.read_text(encoding="utf-8")

@@ -1,5 +1,5 @@
 """What a server meets in a cellar: a full disk, a file that may not be written, a damaged one, a lock that is held, no more
-descriptors, a clock that is put back, clients that never finish. Each is answered as a problem, nothing acknowledged is lost,
+descriptors, a clock that is put back, clients that never finish. Each is answered as a problem, nothing kept is lost,
 and it goes on by itself once the cause is gone."""
 
 from __future__ import annotations

@@ -2,9 +2,14 @@
 
 from __future__ import annotations
 
+from pathlib import Path
+
+import pypdfium2 as pdfium
 from playwright.sync_api import Page, expect
-from tests.browser.conftest import sign_in
+from tests.browser.conftest import serve, sign_in, stop
 from tests.browser.test_whole_path import choose, fill, number, tab, take
+
+from oakbeam import cli
 
 
 def enter(page: Page, field: str, value: str) -> None:
@@ -21,7 +26,7 @@ def test_equipment_is_edited_checked_and_kept_in_the_history(page: Page, site: s
     expect(page.get_by_role("alert")).to_contain_text("allowed is 0.5 to 20 mm Al")
     enter(page, "Total filtration", "3.4")
     enter(page, "mA (19)", "10..12 50 100 200 320 400 500 630")
-    expect(page.get_by_role("textbox", name="mA (10)")).to_have_value("10 11 12 50 100 200 320 400 500 630")
+    expect(page.get_by_role("textbox", name="mA (10)")).to_have_value("10 11 12 50 100 200 320..630 R'10")
     tab(page, "Physics model")
     page.get_by_role("button", name="Save equipment").click()
     expect(page.get_by_role("button", name="Save equipment")).to_be_disabled()
@@ -92,6 +97,76 @@ def test_readings_are_accepted_lines_marked_and_corrected_in_one_draft(page: Pag
     page.goto(f"{site}/rooms")
     tab(page, "History")
     expect(page.get_by_text("calibration accepted, 3 output, 0 HVL and 1 index readings")).to_be_visible()
+
+
+def test_a_wrong_reading_is_named_left_out_and_the_rest_reported_to_sign(page: Page, site: str):
+    sign_in(page.context, site, "ilse")
+    page.goto(f"{site}/rooms?part=calibration")
+    expect(page.get_by_text("The fit appears here")).to_be_visible()
+    gives = {one["kvp"]: one["kerma_ugy_per_mas"] for one in page.request.get(f"{site}/api/rooms/room-1").json()["outputs"]}
+    for i, kvp in enumerate((60, 70, 80, 100, 120), 1):
+        # The fourth was written down with its point one place too far right.
+        kerma = round(20 * gives[kvp] * (10 if i == 4 else 0.97), 1)
+        if i > 3:
+            page.get_by_role("button", name="Another reading").first.click()
+        for name, value in (("kvp", kvp), ("ma", 200), ("mas", 20), ("kerma", kerma)):
+            enter(page, f"{name} of reading {i}", str(value))
+    again = page.get_by_role("region", name="Look at these again")
+    expect(again).to_contain_text("100 kVp")
+    expect(page.get_by_role("button", name="Accept calibration")).to_be_disabled()
+    again.get_by_role("button", name="Leave it out").click()
+    expect(again).to_have_count(0)
+    page.get_by_role("textbox", name="Instrument").fill("Chamber 2")
+    page.get_by_label("Next due").fill("2027-11-20")
+    page.get_by_role("button", name="Accept calibration").click()
+    expect(page.get_by_text("from 4 readings")).to_be_visible()
+    expect(page.get_by_text("next calibration 20 Nov 2027")).to_be_visible()
+    tab(page, "History")
+    with page.expect_download() as saved:
+        page.get_by_role("link", name="Report, to sign (PDF)").click()
+    report = pdfium.PdfDocument(saved.value.path())
+    text = report[0].get_textpage().get_text_range()
+    assert "Chamber 2" in text and f"{20 * gives[120] * 0.97:.4g}" in text and f"{200 * gives[100]:.4g}" not in text
+
+
+def test_an_overdue_test_stands_at_the_rooms_head_until_it_is_done(page: Page, site: str):
+    sign_in(page.context, site, "ilse")
+    page.goto(f"{site}/rooms?room=room-1")
+    rooms = page.get_by_role("navigation", name="Rooms")
+    expect(rooms.get_by_role("button", name="Room 1")).to_contain_text("1 overdue")
+    head = page.get_by_text("Overdue:").locator("..")
+    head.get_by_role("button", name="Half-value layer").click()
+    expect(page.get_by_role("radio", name="Constancy")).to_be_checked()
+    # What is overdue is in hand at once.
+    test = page.get_by_role("region", name="Half-value layer")
+    test.get_by_role("button", name="Simulated instruments (demo)").click()
+    expect(test.get_by_text("Passed", exact=True)).to_be_visible()
+    test.get_by_role("button", name="Keep it").click()
+    expect(page.get_by_text("Overdue:")).to_have_count(0)
+    expect(rooms.get_by_role("button", name="Room 1")).not_to_contain_text("overdue")
+
+
+def test_a_backup_restored_into_another_folder_has_what_was_recorded(page: Page, site: str, tmp_path: Path):
+    page.goto(f"{site}/desk")
+    take(page, "chest 2", "Chest, 2 views")
+    fill(page, "Thickness: not measured", "22")
+    page.get_by_role("button", name="Exposed").click()
+    fill(page, "Index (EI)", "321")
+    page.get_by_role("button", name="Record as accepted").click()
+    expect(page.get_by_text("Recorded as accepted")).to_be_visible()
+    # While the first is in use; `tmp_path` is its folder.
+    kept, elsewhere = tmp_path / "kept", tmp_path / "elsewhere"
+    assert cli.main(["--data", str(tmp_path), "backup", str(kept), "--keep", "3"]) == 0
+    (backup,) = kept.iterdir()
+    assert cli.main(["--data", str(elsewhere), "restore", str(backup)]) == 0
+    assert cli.main(["--data", str(elsewhere), "check"]) == 0
+    server, address = serve(elsewhere)
+    try:
+        sign_in(page.context, address, "joren")
+        page.goto(f"{address}/log")
+        expect(page.get_by_role("row").nth(1)).to_contain_text("321")
+    finally:
+        stop(server)
 
 
 def test_both_schools_and_what_if_at_the_desk(page: Page, demo_site: str):

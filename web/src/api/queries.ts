@@ -416,7 +416,7 @@ export const CHARTS = [
   ...["setup", "chart", "charts", "charted", "tables"],
   ...["technique", "what-if", "ways", "bench"],
 ];
-export const ROOMS = ["start", "room", "room-history", ...CHARTS];
+export const ROOMS = ["start", "room", "room-history", "constancy", ...CHARTS];
 const CATALOGUE = ["lists", "local", "page", "technique", "run-sheet", "search"];
 const LOG = ["exposures", "trend", "technique"];
 export const ofChart = (chart: number) => ({ params: { path: { chart_id: chart } } });
