@@ -23,11 +23,23 @@ async function newestOrKept(request, key) {
   const shell = await caches.open(SHELL);
   try {
     const answer = await fetch(request);
-    if (answer.ok) await shell.put(key, answer.clone());
+    if (answer.ok) {
+      await shell.put(key, answer.clone());
+      await letGo(shell, await answer.clone().text());
+    }
     return answer;
   } catch {
     return (await shell.match(key)) ?? Response.error();
   }
+}
+
+// The files that a page begins with bear other names after an upgrade: with new ones, all that were kept before go. What the
+// new page needs is then fetched anew, once.
+async function letGo(shell, page) {
+  const begins = page.match(/\/assets\/[^"']+/g) ?? [];
+  const kept = (await shell.keys()).map((one) => new URL(one.url).pathname);
+  if (kept.length < 2 || begins.every((one) => kept.includes(one))) return;
+  for (const one of kept) if (one.startsWith("/assets/") && !begins.includes(one)) await shell.delete(one);
 }
 
 async function keptOrNewest(request) {
