@@ -47,6 +47,9 @@ CLIENTS = 20
 MANY_CLIENTS, WRITERS, RECORDS = 50, 10, 15
 PACE_S = 0.05
 """A person drags the ruler: each client asks for a new technique this often."""
+CALM_S, RECORD_PACE_S = 0.25, 1.0
+"""What a crowd does: fifty consoles that drag without a stop, at four techniques a second each, and ten that record once a
+second, hundreds of times as often as a department does."""
 
 
 def core_us(rounds: int = 5000) -> float:
@@ -273,19 +276,23 @@ def load_ms(address: str, requests: int, pace_s: float) -> tuple[float, float, f
     return 1e3 * cuts[49], 1e3 * cuts[98], len(times) / spent
 
 
-def _record(address: str, rounds: int, times: list[float]) -> None:
-    """Sign in and record an exposure so many times, one after the other."""
+def _signed_in(address: str) -> dict[str, str]:
+    """What the requests of somebody signed in carry."""
     session = urllib.request.Request(
         f"{address}/api/session",
         json.dumps({"person": "joren", "password": clinic.PASSWORD}).encode(),
         {"content-type": "application/json"},
     )
     with urllib.request.urlopen(session, timeout=60) as answer:
-        headers = {
+        return {
             "content-type": "application/json",
             "cookie": answer.headers["set-cookie"].split(";")[0],
             TOKEN_HEADER: json.load(answer)["token"],
         }
+
+
+def _record(address: str, headers: dict[str, str], rounds: int, pace_s: float, times: list[float]) -> None:
+    """Record an exposure so many times, at a pace or one right after the other."""
     body = {
         "technique": {"room": "room-1", "projection": "chest-pa", "thickness_cm": 22},
         "kvp": 117,
@@ -297,18 +304,26 @@ def _record(address: str, rounds: int, times: list[float]) -> None:
         asked = urllib.request.Request(f"{address}/api/exposures", json.dumps(body).encode(), headers)
         start = time.perf_counter()
         urllib.request.urlopen(asked, timeout=120).read()
-        times.append(time.perf_counter() - start)
+        spent = time.perf_counter() - start
+        times.append(spent)
+        time.sleep(max(0.0, pace_s - spent))
 
 
-def crowd_ms(address: str, dragging: int, writing: int, pace_s: float = PACE_S) -> tuple[list[float], list[float]]:
-    """Times [ms] of techniques and of records, while so many clients drag and so many record without pause."""
+def crowd_ms(
+    address: str, dragging: int, writing: int, pace_s: float = PACE_S, record_pace_s: float = 0.0
+) -> tuple[list[float], list[float]]:
+    """Times [ms] of techniques and of records, while so many clients drag and so many record, each at a pace."""
+    headers = _signed_in(address)
     techniques: list[float] = []
     records: list[float] = []
 
     async def together() -> None:
         loop = asyncio.get_running_loop()
         with ThreadPoolExecutor(max(1, writing)) as pool:
-            writers = [loop.run_in_executor(pool, _record, address, RECORDS, records) for _ in range(writing)]
+            writers = [
+                loop.run_in_executor(pool, _record, address, headers, RECORDS, record_pace_s, records)
+                for _ in range(writing)
+            ]
 
             async def drag(number: int) -> None:
                 while True:
@@ -374,8 +389,8 @@ def main() -> None:
             rows.append(("recording an exposure, alone", f"{statistics.median(alone):.0f} ms", ""))
             slower = statistics.median(beside) / statistics.median(alone)
             rows.append((f"recording beside {MANY_CLIENTS} clients without pause, over alone", f"×{slower:.1f}", ""))
-            one, _ = crowd_ms(address, 1, 0)
-            many, records = crowd_ms(address, MANY_CLIENTS, WRITERS)
+            one, _ = crowd_ms(address, 1, 1, CALM_S, RECORD_PACE_S)
+            many, records = crowd_ms(address, MANY_CLIENTS, WRITERS, CALM_S, RECORD_PACE_S)
             crowd = f"{MANY_CLIENTS} dragging, {WRITERS} recording"
             rows.append((f"p99 of a technique, {crowd}, over one client alone", f"×{p99(many) / p99(one):.1f}", ""))
             rows.append((f"p99 of a technique, {crowd}", f"{p99(many):.0f} ms", ""))

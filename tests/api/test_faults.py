@@ -194,7 +194,7 @@ def test_a_clock_that_is_put_back_ends_sessions_and_holds_nobody_out(charted, cl
 def test_clients_that_never_finish_do_not_keep_others_out(served, monkeypatch):
     _, address, _ = served
     host, port = address.removeprefix("http://").split(":")
-    many, began = proofs(60, 900), b"POST /api/techniques HTTP/1.1\r\nHost: x\r\nX-Slow: "
+    many, began = proofs(60, 1000), b"POST /api/techniques HTTP/1.1\r\nHost: x\r\nX-Slow: "
     crowd = []
     for i in range(many):
         one = socket.create_connection((host, int(port)), timeout=30)

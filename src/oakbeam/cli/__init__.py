@@ -7,6 +7,7 @@ import gc
 import json
 import os
 import re
+import resource
 import sqlite3
 import sys
 from collections.abc import Callable
@@ -39,8 +40,10 @@ DATABASE = "oakbeam.db"
 SETUP_CODE = "setup-code.txt"
 MOST_FAREWELL_S = 4
 """How long a stopping server waits for what it is answering [s]: a service manager wants it gone within five."""
-MOST_AT_ONCE = 1000
+MOST_AT_ONCE = 2000
 """Connections and requests at a time; the next is told to come back (503)."""
+OWN_DESCRIPTORS = 200
+"""Open files that no connection may take: the database's, a few for each of the server's threads."""
 LOOPBACK = ("127.0.0.1", "localhost", "[::1]", "::1")
 
 
@@ -198,12 +201,24 @@ def _serve(given: argparse.Namespace) -> int:
         server_header=False,
         # What is being answered is answered; a client that keeps its line open does not hold the server up.
         timeout_graceful_shutdown=MOST_FAREWELL_S,
-        limit_concurrency=MOST_AT_ONCE,
+        limit_concurrency=_connections(),
         http=Impatient,
         # The application takes forwarded addresses in itself: it has to see first who really is at the other end.
         proxy_headers=False,
     )
     return 0
+
+
+def _connections() -> int:
+    """How many connections there may be at a time: as many open files as the system lets this process have, less those that
+    the database and the server itself need."""
+    soft, hard = resource.getrlimit(resource.RLIMIT_NOFILE)
+    if soft == resource.RLIM_INFINITY:
+        return MOST_AT_ONCE
+    wanted = 2 * MOST_AT_ONCE if hard == resource.RLIM_INFINITY else min(hard, 2 * MOST_AT_ONCE)
+    if soft < wanted:
+        resource.setrlimit(resource.RLIMIT_NOFILE, (wanted, hard))
+    return max(16, min(MOST_AT_ONCE, max(soft, wanted) - OWN_DESCRIPTORS))
 
 
 def _check_proxies(given: argparse.Namespace) -> None:
