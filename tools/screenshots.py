@@ -57,7 +57,7 @@ def calibration(page: Page, site: str) -> None:
 
 def constancy(page: Page, site: str) -> None:
     page.goto(f"{site}/rooms?part=constancy")
-    page.get_by_role("button", name="Light and field").click()
+    page.get_by_role("list").get_by_role("button", name="Light and field").click()
     page.get_by_text("failed", exact=True).wait_for()
 
 
