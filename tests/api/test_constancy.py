@@ -37,7 +37,8 @@ def test_a_test_is_missing_then_done_then_due_then_overdue(charted, client):
     assert kept(client, 400, note="before the service").status_code == 201
     assert standing(client, "output")["overdue"] and standing(client, "output")["last"]["note"] == "before the service"
     (waits,) = client.get("/api/rooms-due").json()
-    assert (waits["overdue"], waits["failed"], waits["calibration_overdue"]) == (["Output, the same setting"], [], False)
+    assert [one["name"] for one in waits["overdue"]] == ["Output, the same setting"]
+    assert (waits["failed"], waits["calibration_overdue"]) == ([], False)
     done = kept(client, 3).json()
     assert (done["kept_by"], done["passed"], done["most"]) == ("ilse", True, 5)
     assert not standing(client, "output")["overdue"]

@@ -13,6 +13,7 @@ import time
 import urllib.error
 import urllib.request
 from collections import Counter
+from pathlib import Path
 
 import pytest
 from tests.browser.conftest import LOADED, oakbeam, seed, serve
@@ -156,7 +157,7 @@ def started_and_killed(target, arguments, after_s: float) -> None:
 
 
 def _open(path: str) -> None:
-    Store(database.Path(path)).close()
+    Store(Path(path)).close()
 
 
 @pytest.mark.parametrize("seed_", range(proofs(2, 30)))

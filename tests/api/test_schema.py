@@ -23,8 +23,9 @@ from oakbeam.demo import seed
 from oakbeam.store import Store, people
 from oakbeam.store.people import Role
 
-EVERYTHING = ("technologist", "keeper", "physicist", "admin")
-PEOPLE: dict[str, tuple[Role, ...]] = {"all": EVERYTHING, **{one: (one,) for one in (*EVERYTHING, "trainee")}}
+EVERYTHING: tuple[Role, ...] = ("technologist", "keeper", "physicist", "admin")
+TRAINEE: Role = "trainee"
+PEOPLE: dict[str, tuple[Role, ...]] = {"all": EVERYTHING, **{str(one): (one,) for one in (*EVERYTHING, TRAINEE)}}
 TURNS = cycle(("all", "all", "all", *EVERYTHING, "trainee", None))
 """Who asks, by turns: mostly somebody who may do everything, so that the cases reach what lies behind the rules."""
 

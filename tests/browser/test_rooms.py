@@ -135,7 +135,7 @@ def test_an_overdue_test_stands_at_the_rooms_head_until_it_is_done(page: Page, s
     rooms = page.get_by_role("navigation", name="Rooms")
     expect(rooms.get_by_role("button", name="Room 1")).to_contain_text("1 overdue")
     head = page.get_by_text("Overdue:").locator("..")
-    head.get_by_role("button", name="Half-value layer").click()
+    head.get_by_role("link", name="Half-value layer").click()
     expect(page.get_by_role("radio", name="Constancy")).to_be_checked()
     # What is overdue is in hand at once.
     test = page.get_by_role("region", name="Half-value layer")

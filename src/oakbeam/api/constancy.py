@@ -73,27 +73,39 @@ class RoomConstancy(BaseModel):
     simulated: bool
 
 
+class DueTest(BaseModel):
+    """A test that a room waits for; receptor: whose, for a test of receptors."""
+
+    test: str
+    name: str
+    receptor: str | None
+
+
 class RoomDue(BaseModel):
-    """What a room waits for. calibration_due_on: ISO 8601, empty where nobody set a day. overdue, failed: the names of the
-    tests, each once."""
+    """What a room waits for. calibration_due_on: ISO 8601, empty where nobody set a day. overdue and failed: the tests, one
+    for each receptor."""
 
     room: str
     calibration_due_on: str
     calibration_overdue: bool
-    overdue: list[str]
-    failed: list[str]
+    overdue: list[DueTest]
+    failed: list[DueTest]
 
 
 def due_in(store: Store, room: Room) -> RoomDue:
     """What a room waits for today."""
     standing, tests = constancy.due(store, room), constancy_tests()
+
+    def named(one: Due) -> DueTest:
+        return DueTest(test=one.test, name=tests[one.test].name, receptor=one.receptor)
+
     day = room.calibration.due_on if room.calibration else ""
     return RoomDue(
         room=room.id,
         calibration_due_on=day,
         calibration_overdue=bool(day) and day < reviews.today().isoformat(),
-        overdue=list(dict.fromkeys(tests[one.test].name for one in standing if one.overdue)),
-        failed=list(dict.fromkeys(tests[one.test].name for one in standing if one.last and not one.last.passed)),
+        overdue=[named(one) for one in standing if one.overdue],
+        failed=[named(one) for one in standing if one.last and not one.last.passed],
     )
 
 
@@ -139,7 +151,7 @@ def put_tolerance(store: StoreHere, who: Actor, test_id: str, asked: ToleranceIn
 
 @router.get("/rooms-due")
 def list_due(store: StoreHere) -> list[RoomDue]:
-    """What is overdue in each room, and what failed when it was last done, by the names of the tests."""
+    """What is overdue in each room, and what failed when it was last done."""
     return [due_in(store, room) for room in rooms.all_rooms(store)]
 
 

@@ -6,6 +6,10 @@ import { ofRoom, useChange } from "./queries";
 export type ConstancyTest = Schemas["ConstancyTestOut"];
 export type RoomDue = Schemas["RoomDue"];
 export type Standing = Schemas["Due"];
+/** Which test of a room: it stands so in an address. */
+export const nameOf = ({ test, receptor }: Pick<Standing, "test" | "receptor">) =>
+  receptor ? `${test} ${receptor}` : test;
+
 export type Done = Schemas["Done"];
 export type Sheet = Schemas["SheetIn"];
 

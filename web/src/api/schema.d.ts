@@ -1647,7 +1647,7 @@ export interface paths {
         };
         /**
          * List Due
-         * @description What is overdue in each room, and what failed when it was last done, by the names of the tests.
+         * @description What is overdue in each room, and what failed when it was last done.
          */
         get: operations["list_due_api_rooms_due_get"];
         put?: never;
@@ -3869,6 +3869,18 @@ export interface components {
             due_on: string | null;
             /** Overdue */
             overdue: boolean;
+        };
+        /**
+         * DueTest
+         * @description A test that a room waits for; receptor: whose, for a test of receptors.
+         */
+        DueTest: {
+            /** Test */
+            test: string;
+            /** Name */
+            name: string;
+            /** Receptor */
+            receptor: string | null;
         };
         /**
          * Evaluation
@@ -6429,8 +6441,8 @@ export interface components {
         };
         /**
          * RoomDue
-         * @description What a room waits for. calibration_due_on: ISO 8601, empty where nobody set a day. overdue, failed: the names of the
-         *     tests, each once.
+         * @description What a room waits for. calibration_due_on: ISO 8601, empty where nobody set a day. overdue and failed: the tests, one
+         *     for each receptor.
          */
         RoomDue: {
             /** Room */
@@ -6440,9 +6452,9 @@ export interface components {
             /** Calibration Overdue */
             calibration_overdue: boolean;
             /** Overdue */
-            overdue: string[];
+            overdue: components["schemas"]["DueTest"][];
             /** Failed */
-            failed: string[];
+            failed: components["schemas"]["DueTest"][];
         };
         /**
          * RoomHabits

@@ -4,6 +4,7 @@ import { useState } from "react";
 import {
   type ConstancyTest,
   type Done,
+  nameOf,
   type Sheet,
   type Standing,
   useConstancy,
@@ -14,6 +15,7 @@ import {
   useSetTolerance,
 } from "../api/constancy";
 import { type Room, useMay } from "../api/queries";
+import { useAddress } from "../ui/address";
 import { Button } from "../ui/Button";
 import { DayField } from "../ui/DayField";
 import { useDraft } from "../ui/drafts";
@@ -23,7 +25,6 @@ import { trimmed } from "../ui/units";
 import { date } from "../ui/words";
 
 type Row = Record<string, number | null>;
-const nameOf = (one: Standing) => `${one.test} ${one.receptor ?? ""}`;
 /** To a tenth of a percent: a meter reads no finer. */
 const shown = (value: number) => trimmed(value, 1).replace("-", "−");
 const today = () => new Date().toISOString().slice(0, 10);
@@ -32,7 +33,9 @@ const today = () => new Date().toISOString().slice(0, 10);
 export function Constancy({ room }: { room: Room }) {
   const tests = useConstancyTests();
   const found = useConstancy(room.id);
-  const [chosen, setChosen] = useState("");
+  // In the address, so that a link leads to a test.
+  const { words, put } = useAddress();
+  const chosen = words.get("test") ?? "";
   const failed = tests.error ?? found.error;
   if (failed) return <Refusal error={failed} className="m-5" />;
   if (!tests.data || !found.data)
@@ -61,7 +64,7 @@ export function Constancy({ room }: { room: Room }) {
                     <button
                       type="button"
                       aria-current={one === at ? "true" : undefined}
-                      onClick={() => setChosen(nameOf(one))}
+                      onClick={() => put({ test: nameOf(one) })}
                       className={`w-full border-l-4 px-2 py-1 text-left hover:bg-raised ${one === at ? "border-ink bg-raised" : "border-transparent"}`}
                     >
                       <span className="block">

@@ -15,6 +15,7 @@ import {
   show,
   slow,
   waitFor,
+  where,
 } from "../testing/server";
 import { RoomsPage } from "./RoomsPage";
 
@@ -240,10 +241,11 @@ it("each field says what it is for and what follows where nobody knows it; a sup
 });
 
 it("what failed and what is overdue stands at the room's head and beside its name", async () => {
+  const test = (name: string) => ({ test: name.toLowerCase(), name, receptor: null });
   const due = { room: "room-1", calibration_due_on: "2026-01-05", calibration_overdue: true };
   served({
     "GET /api/rooms-due": [
-      { ...due, overdue: ["Output", "Linearity", "Timer", "HVL"], failed: ["Light field"] },
+      { ...due, overdue: ["Output", "Linearity", "Timer", "HVL"].map(test), failed: [test("Light field")] },
       { ...due, room: "room-2", calibration_overdue: false, overdue: [], failed: [] },
     ],
     "GET /api/constancy-tests": [],
@@ -252,8 +254,10 @@ it("what failed and what is overdue stands at the room's head and beside its nam
   await open();
   expect(await screen.findByText("1 failed, 5 overdue")).toBeDefined();
   expect(screen.getByText(/Calibration overdue since/).className).toContain("text-warn");
-  press("Output, Linearity, Timer and 1 more");
+  expect(screen.getByText(/^Overdue:/).textContent).toBe("Overdue: Output, Linearity, Timer and 1 more");
+  fireEvent.click(screen.getByRole("link", { name: "Light field" }));
   expect(screen.getByRole("radio", { name: "Constancy" }).getAttribute("aria-checked")).toBe("true");
+  expect(where()).toContain("test=light+field");
   expect(screen.getByRole("button", { name: "Room 2" }).textContent).toBe("Room 2");
 });
 

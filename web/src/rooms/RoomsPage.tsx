@@ -1,8 +1,8 @@
-import { useState } from "react";
+import { Fragment, useState } from "react";
 import { Link } from "react-router";
 
 import { type Room, useChangeRoom, useMay, useNewRoom, useRooms } from "../api/queries";
-import { type RoomDue, useRoomsDue } from "../api/constancy";
+import { nameOf, type RoomDue, useRoomsDue } from "../api/constancy";
 import { NotYours } from "../people/NotYours";
 import { useAddressWord, useChooseRoom, useTitle } from "../ui/address";
 import { Button } from "../ui/Button";
@@ -115,7 +115,7 @@ export function RoomsPage({ room }: { room: Room }) {
                   ? "output not read: typical values, dose figures are estimates"
                   : "not calibrated here: outputs as first entered"}
             </p>
-            {here && <Overdue due={here} onLook={setPart} />}
+            {here && <Overdue due={here} />}
           </div>
           <Segmented
             label="Part"
@@ -214,8 +214,10 @@ function Waits({ due }: { due: RoomDue | undefined }) {
   );
 }
 
+const MOST_NAMED = 3;
+
 /** Under the room's name: what failed and what is overdue, by name, with the way there. */
-function Overdue({ due, onLook }: { due: RoomDue; onLook: (part: Part) => void }) {
+function Overdue({ due }: { due: RoomDue }) {
   const { calibration_due_on: day, calibration_overdue: late, overdue, failed } = due;
   return (
     <>
@@ -230,14 +232,18 @@ function Overdue({ due, onLook }: { due: RoomDue; onLook: (part: Part) => void }
           tests.length > 0 && (
             <p key={how} className={`text-note font-semibold ${how === "failed" ? "text-bad" : "text-warn"}`}>
               {how === "failed" ? "Failed" : "Overdue"}:{" "}
-              <button
-                type="button"
-                className="underline underline-offset-2"
-                onClick={() => onLook("constancy")}
-              >
-                {tests.slice(0, 3).join(", ")}
-                {tests.length > 3 && ` and ${tests.length - 3} more`}
-              </button>
+              {tests.slice(0, MOST_NAMED).map((one, i) => (
+                <Fragment key={nameOf(one)}>
+                  {i > 0 && ", "}
+                  <Link
+                    className="underline underline-offset-2"
+                    to={`/rooms?${new URLSearchParams({ room: due.room, part: "constancy", test: nameOf(one) }).toString()}`}
+                  >
+                    {one.name}
+                  </Link>
+                </Fragment>
+              ))}
+              {tests.length > MOST_NAMED && ` and ${tests.length - MOST_NAMED} more`}
             </p>
           )
         );
