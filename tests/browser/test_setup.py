@@ -48,17 +48,9 @@ class Hands:
         self.page.get_by_label(label, exact=True).fill(text)
 
 
-def test_from_an_empty_folder_to_a_recorded_exposure(empty_site, context: BrowserContext):
-    address, code = empty_site
-    page = context.new_page()
-    hands = Hands(page)
-    # Without a room the Guide answers, and every other view says where to begin.
-    page.goto(f"{address}/desk")
-    page.get_by_role("link", name="Set the department up").click()
-    page.goto(f"{address}/guide/knee-ap")
-    expect(page.get_by_role("heading", name="Knee AP")).to_be_visible()
-
-    page.goto(address)
+def begun(hands: Hands, address: str, code: str) -> None:
+    """The first steps of every way: who sets it up, the department, and a second person; the room is next."""
+    hands.page.goto(address)
     for label, text in (
         ("Code from setup-code.txt", code),
         ("Your name", "Mara Quill"),
@@ -78,13 +70,10 @@ def test_from_an_empty_folder_to_a_recorded_exposure(empty_site, context: Browse
     hands.press("Technologist", "checkbox")
     hands.press("Add")
     hands.press("Next: Room")
-    hands.type("What the room is called", "Room A")
-    hands.press("Add this room")
-    expect(page.get_by_text("Output not read: typical values")).to_be_visible()
-    hands.press("Next: Chart")
-    hands.press("Draft it")
-    hands.press("Next: Approval")
-    hands.press("Propose version 1")
+
+
+def in_use(hands: Hands) -> None:
+    """What is proposed is approved by the second person, who goes on to the Desk."""
     hands.press("Hand the console over", "link")
     hands.type("Name", "otto")
     hands.type("Password", "copper sunday rain")
@@ -92,6 +81,27 @@ def test_from_an_empty_folder_to_a_recorded_exposure(empty_site, context: Browse
     hands.press("Approve version 1")
     hands.press("Next: Desk")
     hands.press("To the Desk", "link")
+
+
+def test_from_an_empty_folder_to_a_recorded_exposure(empty_site, context: BrowserContext):
+    address, code = empty_site
+    page = context.new_page()
+    hands = Hands(page)
+    # Without a room the Guide answers, and every other view says where to begin.
+    page.goto(f"{address}/desk")
+    page.get_by_role("link", name="Set the department up").click()
+    page.goto(f"{address}/guide/knee-ap")
+    expect(page.get_by_role("heading", name="Knee AP")).to_be_visible()
+
+    begun(hands, address, code)
+    hands.type("What the room is called", "Room A")
+    hands.press("Add this room")
+    expect(page.get_by_text("Output not read: typical values")).to_be_visible()
+    hands.press("Next: Chart")
+    hands.press("Draft it")
+    hands.press("Next: Approval")
+    hands.press("Propose version 1")
+    in_use(hands)
 
     take(page, "knee 2", "Knee, 2 views")
     fill(page, "Thickness: not measured", "13")
@@ -116,26 +126,7 @@ def test_the_long_way_with_ones_own_room_readings_and_chart(empty_site, context:
     (tmp_path / "chart.csv").write_text(chart_csv.write(clinic.chart_lines(clinic.room_2())), encoding="utf-8")
     page = context.new_page()
     hands = Hands(page)
-    page.goto(address)
-    for label, text in (
-        ("Code from setup-code.txt", code),
-        ("Your name", "Mara Quill"),
-        ("Short name to sign in with", "mara"),
-        ("Your password, 10 letters or more", "violet ladder nine"),
-    ):
-        hands.type(label, text)
-    hands.press("Begin")
-    hands.type("Name, as it stands on paper", "Lindenmoor Clinic")
-    hands.press("Keep")
-    for label, text in (
-        ("Short name to sign in with", "otto"),
-        ("Full name", "Otto Brandt"),
-        ("First password, 10 letters or more", "copper sunday rain"),
-    ):
-        hands.type(label, text)
-    hands.press("Technologist", "checkbox")
-    hands.press("Add")
-    hands.press("Next: Room")
+    begun(hands, address, code)
     page.locator("input[type=file]").set_input_files(tmp_path / "room.json")
     expect(page.get_by_text("Output not read: typical values")).to_be_visible()
     hands.press("Enter readings", "link")
@@ -166,13 +157,7 @@ def test_the_long_way_with_ones_own_room_readings_and_chart(empty_site, context:
         hands.actions += 1
         why.nth(i).fill("as in the chart we use")
     hands.press("Propose version 1")
-    hands.press("Hand the console over", "link")
-    hands.type("Name", "otto")
-    hands.type("Password", "copper sunday rain")
-    hands.press("Sign in")
-    hands.press("Approve version 1")
-    hands.press("Next: Desk")
-    hands.press("To the Desk", "link")
+    in_use(hands)
     take(page, "knee 2", "Knee, 2 views")
     fill(page, "Thickness: not measured", "13")
     expect(page.get_by_text("Estimate: this room's output was never read.")).to_have_count(0)

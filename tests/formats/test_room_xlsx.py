@@ -3,14 +3,20 @@
 from __future__ import annotations
 
 import io
+import math
 from dataclasses import replace
 
 import pytest
+from hypothesis import HealthCheck, given, settings
+from hypothesis import strategies as st
 from openpyxl import Workbook, load_workbook
 from pydantic import TypeAdapter
 
+from oakbeam.api.rooms import room_of_workbook
 from oakbeam.core.equipment.room import Room
 from oakbeam.core.equipment.templates import room_templates
+from oakbeam.core.equipment.validation import check_room
+from oakbeam.core.errors import Refusal
 from oakbeam.demo import clinic
 from oakbeam.formats import room_xlsx
 from oakbeam.formats.chart_csv import BadFile
@@ -72,3 +78,25 @@ def test_what_is_no_such_workbook_is_said():
         with pytest.raises(BadFile) as found:
             room_xlsx.read(out.getvalue())
         assert (found.value.faults[0].row, found.value.faults[0].column) == (2, column)
+
+
+ODD = ["", "nan", "inf", "-1", "1e400", "x", "none", "True", "0", "1 2 3", "10:5 x", "1..5", "=1+1", "\ud7ff", "9" * 400]
+
+
+@settings(max_examples=60, suppress_health_check=list(HealthCheck))
+@given(st.data())
+def test_any_cell_that_is_something_else_is_taken_or_refused_with_a_sentence(data):
+    book = load_workbook(io.BytesIO(room_xlsx.write(ROOM.dump_python(TARGETED, mode="json"))))
+    for _ in range(data.draw(st.integers(1, 3))):
+        sheet = data.draw(st.sampled_from(book.worksheets))
+        row, column = data.draw(st.integers(1, sheet.max_row)), data.draw(st.integers(1, max(1, sheet.max_column)))
+        cell = sheet.cell(row, column, data.draw(st.sampled_from(ODD)))
+        cell.data_type = "s"
+    out = io.BytesIO()
+    book.save(out)
+    try:
+        room = check_room(room_of_workbook(out.getvalue()))
+    except Refusal as refused:
+        assert refused.detail
+    else:
+        assert not any(math.isnan(one.kerma_ugy_per_mas) for one in room.outputs)

@@ -86,7 +86,7 @@ class Readings(RequestBody):
     room_as_it_was: bool = False
 
 
-_FOUND = TypeAdapter(Any)
+_JSON = TypeAdapter(Any)
 
 
 class WorkbookIn(RequestBody):
@@ -213,8 +213,8 @@ def calibrate(store: Store, room_id: str, asked: Readings, actor: str) -> Room:
     room = check_room(calibration.accepted(fitted, now(), actor, asked.note, asked.instrument, *days))
     effects = _effects(store, before, room, asked, ("approved", "draft", "proposed"))
     kept = ("outputs", "checks", "filtration_mm_al", "hvl_residual_percent", "indices", "notices")
-    found = _FOUND.dump_python({name: getattr(fitted, name) for name in kept}, mode="json")
-    found["effects"] = _FOUND.dump_python([moved for _, moved in effects], mode="json")
+    found = _JSON.dump_python({name: getattr(fitted, name) for name in kept}, mode="json")
+    found["effects"] = _JSON.dump_python([moved for _, moved in effects], mode="json")
     # What was worked out of a room is accepted for that room only.
     expected = before.revision if asked.revision is None else asked.revision
     return rooms.calibrate(store, room, actor, asked.model_dump(mode="json"), found, expected, effects)
