@@ -31,10 +31,10 @@ export function ChartsPage({ room }: { room: Room }) {
   const { words, put } = useAddress();
   const chosen = Number(words.get("chart"));
   const line = Number(words.get("line"));
-  const [asked, setDoing] = useAddressWord("do", DOING);
+  const [wanted, setDoing] = useAddressWord("do", DOING);
   const newChart = useNewChart();
   const mayEdit = useMay("keeper", "physicist");
-  const doing = mayEdit || asked === "print" ? asked : "look";
+  const doing = mayEdit || wanted === "print" ? wanted : "look";
   useTitle(`${room.name}, Charts`);
 
   const versions = listed.data ?? [];
@@ -42,9 +42,11 @@ export function ChartsPage({ room }: { room: Room }) {
   // The one that the address names, on whichever page of the list it stands; else the one that is worked on.
   const named = chosen > 0 && (listed.hasNextPage || versions.some((one) => one.id === chosen));
   const usual = draft ?? versions.find((one) => one.status === "approved") ?? versions[0];
-  const current = named ? chosen : usual?.id;
+  const asked = useChart(named ? chosen : undefined);
+  const ours = asked.data ? asked.data.room === room.id : !asked.isError;
+  const current = named && ours ? chosen : usual?.id;
   const whole = useChart(current);
-  const chart = whole.data?.room === room.id ? whole.data : undefined;
+  const chart = whole.data;
 
   const error = listed.error ?? whole.error ?? projections.error;
   if (error) return <Refusal error={error} className="m-6" />;

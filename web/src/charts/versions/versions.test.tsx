@@ -8,6 +8,7 @@ import {
   CHART,
   FIXED,
   LEVELLED,
+  listed,
   person,
   PROJECTIONS,
   ROOM,
@@ -341,6 +342,34 @@ it("a room without a chart leads to making one", async () => {
   await waitFor(() =>
     expect(server.last("POST /api/charts").body).toEqual({ room: "room-1", name: "Room 1 chart", note: "" }),
   );
+});
+
+it("of many versions a page is listed, and an address that names another room's falls back to ours", async () => {
+  const many = Array.from({ length: 60 }, (_, i): Chart => ({
+    ...CHART,
+    id: 11 - i,
+    version: 61 - i,
+    status: "superseded",
+  }));
+  const newest = { ...CHART, status: "approved" as const };
+  const server = serve({
+    ...bench(),
+    [CHARTS]: ({ query }: { query: URLSearchParams }) => {
+      const before = Number(query.get("before") ?? "12");
+      return [newest, ...many.slice(1)]
+        .filter((one) => one.id < before)
+        .slice(0, 50)
+        .map(listed);
+    },
+    "GET /api/charts/99": { ...CHART, id: 99, room: "room-2" },
+  });
+  show(<ChartsPage room={ROOM} />, "/charts?chart=99");
+  expect(await screen.findByText(/Room 1, versions/)).toBeDefined();
+  await waitFor(() => expect(server.last("GET /api/charts/11")).toBeDefined());
+  expect(screen.getAllByRole("button", { name: /^Version \d/ })).toHaveLength(50);
+  press("Older versions");
+  await waitFor(() => expect(screen.getAllByRole("button", { name: /^Version \d/ })).toHaveLength(60));
+  expect(screen.queryByRole("button", { name: "Older versions" })).toBeNull();
 });
 
 it("typed cells are composed by the server, then sent on the revision that was read", async () => {
