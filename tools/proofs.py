@@ -23,7 +23,8 @@ USE = re.compile(r"\bproofs\(\w+, \w+\)")
 START, END = "<!-- proofs -->", "<!-- /proofs -->"
 SAID = {
     "tests/api/test_schema.py": "generated requests and the edges of every field against the API's own description",
-    "tests/api/test_kill.py": "a server killed amid writes, over and over",
+    "tests/api/test_kill.py": "a server killed amid writes, a migration, a backup, a restore, over and over",
+    "tests/api/test_faults.py": "a full disk, a held lock, no descriptors, clients that never finish",
     "tests/formats/test_hostile_files.py": "broken files at random",
     "tests/formats/test_chart_import.py": "other offices' charts drawn at random, and cells of any kind",
     "tests/core/chart_check/test_checks.py": "a slip in every third line of a whole chart",

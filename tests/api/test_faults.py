@@ -7,6 +7,7 @@ from __future__ import annotations
 import http.client
 import json
 import resource
+import shutil
 import socket
 import sqlite3
 import time
@@ -18,7 +19,7 @@ import pytest
 from fastapi.testclient import TestClient
 from tests.api.test_api import problem
 from tests.api.test_kill import ASK, Client, check_whole
-from tests.browser.conftest import seed, serve, stop
+from tests.browser.conftest import serve, stop
 from tests.conftest import PASSWORD, proofs, signed_in
 
 from oakbeam import cli
@@ -39,8 +40,8 @@ def refused(client: Client, body: object = RECORD) -> tuple[int, dict]:
 
 
 @pytest.fixture
-def served(tmp_path):
-    seed(tmp_path)
+def served(tmp_path, demo_file):
+    shutil.copy(demo_file, tmp_path)
     server, address = serve(tmp_path)
     yield server, address, tmp_path
     stop(server)

@@ -16,7 +16,7 @@ from collections import Counter
 from pathlib import Path
 
 import pytest
-from tests.browser.conftest import LOADED, oakbeam, seed, serve
+from tests.browser.conftest import LOADED, oakbeam, serve
 from tests.conftest import proofs
 
 from oakbeam import cli
@@ -113,8 +113,8 @@ def fresh_draft(keeper: Client) -> int:
     return keeper.send("POST", "/api/charts", {"room": "room-2"})["id"]
 
 
-def test_every_acknowledged_change_outlives_kill_9(tmp_path):
-    seed(tmp_path)
+def test_every_acknowledged_change_outlives_kill_9(tmp_path, demo_file):
+    shutil.copy(demo_file, tmp_path)
     recorded: set[object] = set()
     for number in range(ROUNDS):
         server, address = serve(tmp_path)
