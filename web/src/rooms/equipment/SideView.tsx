@@ -32,10 +32,9 @@ export function SideView({ supports, unit, detents, travel, read }: Props) {
     <figure className="min-w-0">
       <svg
         viewBox={`0 0 ${NAME + far + 8} ${ROW * supports.length + FOOT}`}
-        className="block w-full"
+        className="block w-full text-[3.6px] max-xl:text-[4.5px]"
         role="img"
         aria-label="Supports from the side, to scale"
-        fontSize={3.1}
       >
         {supports.map((support, i) => {
           const [near, end] = travel(support) ?? [0, 0];
@@ -132,7 +131,7 @@ export function SideView({ supports, unit, detents, travel, read }: Props) {
               {clicks.map(({ one, high }) => (
                 <g key={one}>
                   <circle cx={x(one)} cy={middle} r={0.9} className="fill-ink" />
-                  <text x={x(one)} y={middle - (high ? 6.5 : 2.5)} textAnchor="middle" className="fill-ink-2">
+                  <text x={x(one)} y={middle - (high ? 7 : 2.5)} textAnchor="middle" className="fill-ink-2">
                     {read(one)}
                   </text>
                 </g>
