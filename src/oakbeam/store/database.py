@@ -280,8 +280,9 @@ def restore(backup: Path, target: Path, replace_existing: bool = False) -> None:
         old.close()
         # A copy, so that there is a database at every moment: the new one takes its place in one step.
         before = target.with_suffix(".before")
+        before.unlink(missing_ok=True)
+        os.close(os.open(before, os.O_CREAT | os.O_EXCL | os.O_WRONLY, FILE_MODE))
         shutil.copyfile(target, before)
-        before.chmod(FILE_MODE)
     for left in (target.with_name(target.name + "-wal"), target.with_name(target.name + "-shm")):
         left.unlink(missing_ok=True)
     fresh.replace(target)
