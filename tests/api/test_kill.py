@@ -26,7 +26,7 @@ from oakbeam.store import Store, charts, comments, database
 from oakbeam.store.audit_chain import chain_fault
 
 WRITERS = 8
-ROUNDS = proofs(3, 200)
+ROUNDS = proofs(2, 200)
 ASK = {"room": "room-1", "projection": "chest-pa", "thickness_cm": 22}
 LINE = {"projection": "hand-pa", "receptor": "plate-24", "support": "tabletop", "grid_ratio": 0, "sid_cm": 100}
 IMPORTED = 40
@@ -160,7 +160,7 @@ def _open(path: str) -> None:
     Store(Path(path)).close()
 
 
-@pytest.mark.parametrize("seed_", range(proofs(2, 30)))
+@pytest.mark.parametrize("seed_", range(proofs(1, 30)))
 def test_a_migration_that_is_cut_off_leaves_the_old_database_or_the_new_one(tmp_path, monkeypatch, seed_):
     chance = random.Random(seed_)
     scripts = database._scripts()
@@ -179,7 +179,7 @@ def test_a_migration_that_is_cut_off_leaves_the_old_database_or_the_new_one(tmp_
     store.close()
 
 
-@pytest.mark.parametrize("seed_", range(proofs(2, 30)))
+@pytest.mark.parametrize("seed_", range(proofs(1, 30)))
 def test_a_backup_and_a_restore_that_are_cut_off_leave_nothing_half(tmp_path, demo_file, seed_):
     chance = random.Random(seed_)
     data, kept = tmp_path / "data", tmp_path / "kept"

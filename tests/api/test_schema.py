@@ -67,7 +67,7 @@ schema = schemathesis.openapi.from_asgi("/api/openapi.json", APPLICATION, config
 
 
 @schema.parametrize()
-@settings(max_examples=proofs(4, 60), deadline=None, derandomize=True, suppress_health_check=list(HealthCheck))
+@settings(max_examples=proofs(3, 60), deadline=None, derandomize=True, suppress_health_check=list(HealthCheck))
 def test_no_server_error_and_answers_as_described(case):
     case.call_and_validate(
         headers=CALLERS.headers(next(TURNS)),

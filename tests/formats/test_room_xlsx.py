@@ -83,7 +83,7 @@ def test_what_is_no_such_workbook_is_said():
 ODD = ["", "nan", "inf", "-1", "1e400", "x", "none", "True", "0", "1 2 3", "10:5 x", "1..5", "=1+1", "\ud7ff", "9" * 400]
 
 
-@settings(max_examples=25, suppress_health_check=list(HealthCheck))
+@settings(max_examples=15, suppress_health_check=list(HealthCheck))
 @given(st.data())
 def test_any_cell_that_is_something_else_is_taken_or_refused_with_a_sentence(data):
     book = load_workbook(io.BytesIO(room_xlsx.write(ROOM.dump_python(TARGETED, mode="json"))))
