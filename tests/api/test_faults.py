@@ -4,6 +4,7 @@ and it goes on by itself once the cause is gone."""
 
 from __future__ import annotations
 
+import asyncio
 import http.client
 import json
 import resource
@@ -219,8 +220,6 @@ def test_a_body_that_stops_is_refused_and_one_that_is_slow_is_taken(charted, mon
     body = json.dumps({"room": "room-1", "projection": "hand-pa", "thickness_cm": 3}).encode()
 
     async def asked(pause_s: float) -> list[dict]:
-        import asyncio
-
         parts = [body[:10], body[10:20], body[20:]]
         sent: list[dict] = []
 
@@ -244,10 +243,8 @@ def test_a_body_that_stops_is_refused_and_one_that_is_slow_is_taken(charted, mon
         await app(scope, receive, send)
         return sent
 
-    import anyio
-
-    assert anyio.run(asked, 0.05)[0]["status"] == 200
-    slow = anyio.run(asked, 5.0)
+    assert asyncio.run(asked(0.05))[0]["status"] == 200
+    slow = asyncio.run(asked(5.0))
     assert slow[0]["status"] == 408
     assert json.loads(slow[1]["body"])["title"] == "Too slow"
 

@@ -118,7 +118,7 @@ export const useRoom = (room: string | undefined) =>
 type Lists = Schemas["Lists"];
 
 /** What is picked from in every room, asked for once; each hook below looks at its part. */
-export function useLists<T>(select: (lists: Lists) => T) {
+function useLists<T>(select: (lists: Lists) => T) {
   return useQuery({
     queryKey: ["lists"],
     queryFn: () => unwrap<Lists>(client.GET("/api/lists")),

@@ -1,7 +1,7 @@
 import { lazy, Suspense, useEffect } from "react";
 import { Link, Navigate, Route, Routes, useLocation } from "react-router";
 
-import { useDepartment, useLists, useRoom, useRooms } from "../api/queries";
+import { useDepartment, useProjections, useRoom, useRooms } from "../api/queries";
 import { DeskPage } from "../desk/DeskPage";
 import { Empty, Refusal, Waiting } from "../ui/Notice";
 import { useAddress } from "../ui/address";
@@ -57,8 +57,8 @@ function Views() {
   const chosen = rooms.data?.find((one) => one.id === named) ?? rooms.data?.[0];
   const whole = useRoom(chosen?.id);
   const room = whole.data;
-  // Asked for beside the rooms, not behind them: every view needs it.
-  useLists(Object.keys);
+  // Asked for beside the rooms, not behind them: every view needs the lists.
+  useProjections();
   const { data: department } = useDepartment();
   useEffect(() => preferUsually(department?.length_unit ?? "cm"), [department]);
   useEffect(() => {
