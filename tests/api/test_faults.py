@@ -215,17 +215,17 @@ def test_clients_that_never_finish_do_not_keep_others_out(served, monkeypatch):
 
 
 def test_a_body_that_stops_is_refused_and_one_that_is_slow_is_taken(charted, monkeypatch):
-    monkeypatch.setattr(access, "MOST_PAUSE_S", 0.3)
     app = build(charted)
     body = json.dumps({"room": "room-1", "projection": "hand-pa", "thickness_cm": 3}).encode()
 
-    async def asked(pause_s: float) -> list[dict]:
+    async def asked(pause_s: float | None) -> list[dict]:
         parts = [body[:10], body[10:20], body[20:]]
         sent: list[dict] = []
 
         async def receive():
             if len(parts) < 3:
-                await asyncio.sleep(pause_s)
+                # None: nothing more ever comes.
+                await (asyncio.Event().wait() if pause_s is None else asyncio.sleep(pause_s))
             return {"type": "http.request", "body": parts.pop(0), "more_body": bool(parts)}
 
         async def send(message):
@@ -244,7 +244,8 @@ def test_a_body_that_stops_is_refused_and_one_that_is_slow_is_taken(charted, mon
         return sent
 
     assert asyncio.run(asked(0.05))[0]["status"] == 200
-    slow = asyncio.run(asked(5.0))
+    monkeypatch.setattr(access, "MOST_PAUSE_S", 0.05)
+    slow = asyncio.run(asked(None))
     assert slow[0]["status"] == 408
     assert json.loads(slow[1]["body"])["title"] == "Too slow"
 
