@@ -17,7 +17,7 @@ from oakbeam.core.errors import Refusal
 from oakbeam.demo import seed
 from oakbeam.store import Conflict, NotFound, Store, charts, exposures, history, rooms
 from oakbeam.store.charts import LineChange
-from oakbeam.store.exposures import Exposure
+from oakbeam.store.exposures import Exposure, LogFilter
 
 
 def plain(lines):
@@ -202,7 +202,7 @@ def test_everybody_takes_back_their_own_and_anothers_only_who_may_with_a_reason(
     chart = charts.newest_approved(charted, "room-1")
     mine, later = exposures.add_many(charted, [an_exposure(chart), an_exposure(chart, note="second")], "x")
     (hers,) = exposures.add_many(charted, [an_exposure(chart, note="hers")], "y")
-    assert [one.recorded_by for one in exposures.find(charted, recorded_by="x")] == ["x", "x"]
+    assert [one.recorded_by for one in exposures.find(charted, LogFilter(recorded_by="x"))] == ["x", "x"]
     with pytest.raises(exposures.NotYours, match="y recorded it"):
         exposures.undo(charted, hers.id, "x")
     with pytest.raises(Refusal, match="say why"):
@@ -220,7 +220,7 @@ def test_the_log_is_newest_first_filtered_and_continued(demo_store):
     everything = exposures.find(demo_store, limit=1000)
     assert len(everything) == sum(seed.DEMO_EXPOSURES.values())
     assert [e.taken_at for e in everything] == sorted((e.taken_at for e in everything), reverse=True)
-    chests = exposures.find(demo_store, projection="chest-pa", outcome="accepted", limit=1000)
+    chests = exposures.find(demo_store, LogFilter(projection="chest-pa", outcome="accepted"), limit=1000)
     assert chests == [e for e in everything if (e.projection, e.outcome) == ("chest-pa", "accepted")]
     page = exposures.find(demo_store, limit=40)
     assert page + exposures.find(demo_store, before_id=page[-1].id, limit=1000) == everything

@@ -100,6 +100,8 @@ RULES: Mapping[str, Rule] = {
     "GET /api/exposures": RECORDS,
     "GET /api/exposures/trend": RECORDS,
     "GET /api/exposures/csv": RECORDS,
+    "GET /api/exposures/{exposure_id}": RECORDS,
+    "GET /api/log/images/waiting": RECORDS,
     # computing, nothing kept
     "POST /api/techniques": ANYONE,
     "POST /api/what-if": ANYONE,
@@ -126,6 +128,9 @@ RULES: Mapping[str, Rule] = {
     "POST /api/rooms/{room_id}/calibration/fit": ROOM,
     # the log
     "POST /api/exposures": LOG,
+    "POST /api/log/images": CHART,
+    "POST /api/log/images/answers": CHART,
+    "POST /api/log/images/{key}/same": CHART,
     "POST /api/exposures/{exposure_id}/undo": LOG,
     "POST /api/clearances": LOG,
     # charts
@@ -207,6 +212,7 @@ BODIES: Mapping[str, int] = {
     "PUT /api/rooms/{room_id}": 256 * KB,
     "POST /api/rooms/import": 256 * KB,
     "POST /api/rooms/import/xlsx": 1024 * KB,
+    "POST /api/log/images": 65_536 * KB,
     "PUT /api/dose-levels": 1024 * KB,
     "PUT /api/catalogue/local/{kind}/{entry_id}": 256 * KB,
 }
@@ -406,5 +412,6 @@ def actor(who: Annotated[Here, Depends(here)]) -> str:
 
 
 StoreHere = Annotated[Store, Depends(the_store)]
+WhoHere = Annotated[Here, Depends(here)]
 Actor = Annotated[str, Depends(actor)]
 SignedIn = Annotated[Person, Depends(person)]

@@ -29,6 +29,7 @@ from oakbeam.api import (
     corrections,
     dose_levels,
     exposures,
+    image_import,
     in_use,
     index_scales,
     lines,
@@ -81,6 +82,7 @@ RESOURCES = (
     technique_path,
     beam,
     exposures,
+    image_import,
     observing,
     service,  # the last: it ends with "nothing here"
 )

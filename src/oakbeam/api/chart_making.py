@@ -46,8 +46,7 @@ from oakbeam.core.errors import Refusal
 from oakbeam.core.lengths import LengthUnit
 from oakbeam.core.projection import SupportId
 from oakbeam.formats.typed_cells import NAMES, cell_value
-from oakbeam.store import NotFound, Store, charts, local, rooms
-from oakbeam.store import exposures as log
+from oakbeam.store import NotFound, Store, charts, local, rooms, tally
 
 router = APIRouter(prefix="/api", responses=problems.RESPONSES, tags=["charts"])
 
@@ -332,7 +331,7 @@ def _used(store: Store, room_id: str, asked: BuildIn) -> Mapping[str, float]:
     if asked.used is not None:
         return asked.used
     ticked = local.ticked(store, room_id)
-    return dict.fromkeys(ticked, TICK_WORTH) if ticked else log.counts(store, room_id)
+    return dict.fromkeys(ticked, TICK_WORTH) if ticked else tally.made(store, room_id)
 
 
 def tick_used(store: Store, room_id: str, asked: UsedProjections, actor: str) -> UsedProjections:

@@ -3,22 +3,27 @@
 from __future__ import annotations
 
 import statistics
-from dataclasses import asdict
-from typing import Annotated
+from collections.abc import Iterable, Iterator
+from dataclasses import asdict, replace
+from datetime import date
+from typing import Annotated, Any
 
-from fastapi import APIRouter, Query
+from fastapi import APIRouter, Depends, Query
 from fastapi.responses import Response
 from pydantic import BaseModel, Field, StringConstraints
 
 from oakbeam import catalogue
 from oakbeam.api import problems
-from oakbeam.api.access import CHART, Actor, SignedIn, StoreHere
-from oakbeam.api.answers import as_file
+from oakbeam.api.access import CHART, Actor, Here, SignedIn, StoreHere, WhoHere
+from oakbeam.api.answers import as_stream
+from oakbeam.api.taking_in import join_record
 from oakbeam.api.technique_request import SetupRequest, TechniqueRequest, room_of
 from oakbeam.api.techniques import derive_asked
 from oakbeam.api.types import Ei, Id, Key, Kvp, Mas, Number, RequestBody, ShownIndexIn, Text
+from oakbeam.catalogue.search import find
+from oakbeam.core.charts.line import ChartLine, find_line
 from oakbeam.core.equipment.generator import ExposureControl, SpotName
-from oakbeam.core.equipment.room import Receptor
+from oakbeam.core.equipment.room import NO_FILTER, Receptor
 from oakbeam.core.equipment.settings import nearest_generator_setting
 from oakbeam.core.errors import Refusal
 from oakbeam.core.image_review import (
@@ -31,11 +36,18 @@ from oakbeam.core.image_review import (
     evaluate,
     unlikely,
 )
+from oakbeam.core.patient.patient import CALIPER_SPREAD_CM, Patient
+from oakbeam.core.patient.thickness import ThicknessFrom
 from oakbeam.core.projection import Side
+from oakbeam.core.technique.derive import derive
+from oakbeam.core.technique.result import Forecast
+from oakbeam.core.technique.set_up import Setup
 from oakbeam.core.technique.steps import METAL
 from oakbeam.formats import rows_csv
-from oakbeam.store import Conflict, Store, exposures, local
-from oakbeam.store.exposures import Exposure, Outcome
+from oakbeam.store import Conflict, Store, charts, exposures, history, images, local, people, rooms
+from oakbeam.store.database import now
+from oakbeam.store.exposures import Exposure, LogFilter, Outcome, RecordOrigin
+from oakbeam.store.history import Change
 
 router = APIRouter(prefix="/api", responses=problems.RESPONSES, tags=["log"])
 
@@ -140,9 +152,64 @@ class Trend(BaseModel):
     within_acceptable: float | None
 
 
-RoomQuery = Annotated[str | None, Query(max_length=60, description="Only this room")]
-ProjectionQuery = Annotated[str | None, Query(max_length=60, description="Only this projection")]
-OutcomeQuery = Annotated[Outcome | None, Query(description="Only this outcome")]
+def log_filter(
+    store: StoreHere,
+    room: Annotated[str | None, Query(max_length=60, description="Only this room")] = None,
+    projection: Annotated[str | None, Query(max_length=60, description="Only this projection")] = None,
+    outcome: Annotated[Outcome | None, Query(description="Only this outcome")] = None,
+    reason: Annotated[str | None, Query(max_length=10, description="Only rejected for this reason")] = None,
+    recorded_by: Annotated[str | None, Query(max_length=40, description="Only what this person recorded")] = None,
+    recorded_as: Annotated[str | None, Query(max_length=20, description="Only recorded in this role")] = None,
+    side: Annotated[Side | None, Query(description="Only this side")] = None,
+    since: Annotated[date | None, Query(description="From this day on")] = None,
+    until: Annotated[date | None, Query(description="Up to this day, counted in")] = None,
+    thickness: Annotated[ThicknessFrom | None, Query(description="Only where the thickness is known so")] = None,
+    origin: Annotated[RecordOrigin | None, Query(description="Only what the Desk, an image, or both told")] = None,
+    chart: Annotated[int | None, Query(ge=1, le=2**63 - 1, description="Only of this chart version")] = None,
+    line_key: Annotated[int | None, Query(ge=1, le=2**63 - 1, description="Only of this line of a chart")] = None,
+    di_from: Annotated[float | None, Query(ge=-40, le=40, description="Deviation index at least this")] = None,
+    di_to: Annotated[float | None, Query(ge=-40, le=40, description="Deviation index at most this")] = None,
+    q: Annotated[str, Query(max_length=80, description="A view's name, a study key, or # and an exposure's number")] = "",
+) -> LogFilter:
+    """Which exposures are asked for."""
+    asked = LogFilter(
+        room=room,
+        projection=projection,
+        outcome=outcome,
+        reason=reason,
+        recorded_by=recorded_by,
+        recorded_as=recorded_as,
+        side=side,
+        since=since.isoformat() if since else None,
+        until=until.isoformat() if until else None,
+        thickness=thickness,
+        origin=origin,
+        chart=chart,
+        line_key=line_key,
+        di_from=di_from,
+        di_to=di_to,
+    )
+    return replace(asked, **_searched(store, q.strip())) if q.strip() else asked
+
+
+def _searched(store: Store, words: str) -> dict[str, Any]:
+    """What the words of a search ask for: one exposure by its number, a study by its key, else views by name."""
+    if words.startswith("#") and words[1:].isascii() and words[1:].isdigit() and len(words) < 19:
+        return {"id": int(words[1:])}
+    if exposures.recorded_of(store, [words]):
+        return {"study_key": words}
+    known = local.catalogue_of(store)
+    views: list[str] = []
+    for hit in find(known, words, 12):
+        views += (
+            [hit.id]
+            if hit.kind == "projection"
+            else [view for step in known.exam(hit.id).steps for view in step.projections]
+        )
+    return {"projections": tuple(dict.fromkeys(views)) or ("",)}
+
+
+Filter = Annotated[LogFilter, Depends(log_filter)]
 
 
 def judge(store: Store, asked: ResultRequest) -> Judgement:
@@ -264,8 +331,21 @@ def record(store: Store, asked: ExposureRequest, actor: str) -> Recorded:
         thickness_from=found.thickness.source,
         attempt=asked.attempt,
         held_by=asked.held_by,
+        line_key=reference.line.key,
+        weight_kg=asked.technique.patient.weight_kg if asked.technique.patient else None,
+        height_cm=asked.technique.patient.height_cm if asked.technique.patient else None,
+        sex=asked.technique.patient.sex if asked.technique.patient else None,
+        thickness_spread_cm=found.thickness.spread_cm,
+        recorded_as=people.role_of(store, actor),
     )
-    return Recorded(exposure=exposures.add(store, exposure, actor), judgement=judgement)
+    return Recorded(exposure=kept(store, exposure, actor), judgement=judgement)
+
+
+def kept(store: Store, exposure: Exposure, actor: str) -> Exposure:
+    """Keep a record: in the row that its image has already, where there is one; else in one of its own."""
+    with store.change() as db:
+        joined = join_record(db, replace(exposure, taken_at=now()), actor)
+    return joined or exposures.add(store, exposure, actor)
 
 
 def trend(found: list[Exposure]) -> Trend:
@@ -307,36 +387,113 @@ def record_exposure(store: StoreHere, who: Actor, asked: ExposureRequest) -> Rec
     return record(store, asked, who)
 
 
+NAMES: frozenset[str] = frozenset({"keeper", "physicist", "admin"})
+"""Who sees who recorded an exposure; everybody sees their own."""
+
+
+def named(found: Iterable[Exposure], who: Here) -> Iterator[Exposure]:
+    """Exposures as somebody may see them: the person only to who may, and to themselves."""
+    person = who.session.person if who.session else None
+    if person and not NAMES.isdisjoint(person.roles):
+        yield from found
+        return
+    for one in found:
+        yield one if person and one.recorded_by == person.id else replace(one, recorded_by=None)
+
+
 @router.get("/exposures", tags=["log"])
 def list_exposures(
     store: StoreHere,
-    room: RoomQuery = None,
-    projection: ProjectionQuery = None,
-    outcome: OutcomeQuery = None,
+    who: WhoHere,
+    asked: Filter,
     before_id: Annotated[int | None, Query(ge=1, le=2**63 - 1, description="Continue below this exposure")] = None,
     limit: Annotated[int, Query(ge=1, le=500)] = 100,
-    recorded_by: Annotated[str | None, Query(max_length=40, description="Only what this person recorded")] = None,
 ) -> list[Exposure]:
     """Recorded exposures, newest first."""
-    return exposures.find(store, room, projection, outcome, before_id, limit, recorded_by)
+    return list(named(exposures.find(store, asked, before_id, limit), who))
 
 
 @router.get("/exposures/trend", tags=["log"])
-def exposure_trend(
-    store: StoreHere, room: RoomQuery = None, projection: ProjectionQuery = None, outcome: OutcomeQuery = None
-) -> Trend:
+def exposure_trend(store: StoreHere, asked: Filter) -> Trend:
     """DI over time, of the newest 1000 exposures chosen."""
-    return trend(exposures.find(store, room, projection, outcome, limit=1000))
+    return trend(exposures.find(store, asked, limit=1000))
 
 
 @router.get("/exposures/csv", tags=["log"], response_class=Response)
-def exposures_as_csv(
-    store: StoreHere, room: RoomQuery = None, projection: ProjectionQuery = None, outcome: OutcomeQuery = None
-) -> Response:
-    """The log as CSV, with the same filters."""
-    found = exposures.find(store, room, projection, outcome, limit=1_000_000)
-    text = rows_csv.write(Exposure.__dataclass_fields__, map(asdict, found))
-    return as_file(text, "text/csv; charset=utf-8", "exposures.csv")
+def exposures_as_csv(store: StoreHere, who: WhoHere, asked: Filter) -> Response:
+    """The log as CSV, with the same filters, sent as it is read."""
+    rows = rows_csv.lines(Exposure.__dataclass_fields__, map(asdict, named(exposures.every(store, asked), who)))
+    return as_stream(rows, "text/csv; charset=utf-8", "exposures.csv")
+
+
+class ExposureDetail(BaseModel):
+    """One exposure with everything known of it: the line it was suggested from, what was forecast for what was set, the
+    objects that told of it, and its history."""
+
+    exposure: Exposure
+    line: ChartLine | None
+    forecast: Forecast | None
+    images: int
+    history: list[Change]
+
+
+def detail(store: Store, exposure_id: int, who: Here) -> ExposureDetail:
+    """One exposure with everything known of it; NotFound."""
+    (one,) = named([exposures.get(store, exposure_id)], who)
+    line = line_of(store, one)
+    seen = history.of(store, f"exposure:{exposure_id}")
+    if one.recorded_by is None:
+        seen = [replace(change, actor="") for change in seen]
+    expected = forecast_of(store, one, line) if line else None
+    told = images.of_exposure(store, exposure_id)
+    return ExposureDetail(exposure=one, line=line, forecast=expected, images=told, history=seen)
+
+
+def line_of(store: Store, one: Exposure) -> ChartLine | None:
+    """The line of its chart version that an exposure was suggested from; None where it cannot be told."""
+    if one.chart is None:
+        return None
+    chart, view = charts.get(store, one.chart), local.catalogue_of(store).projections.get(one.projection)
+    if one.line_key is not None:
+        return next((line for line in chart.lines if line.key == one.line_key), None)
+    if view is None or one.support is None:
+        return None
+    try:
+        return find_line(chart.lines, view, one.thickness_cm, one.support, one.receptor, one.grid_ratio)
+    except Refusal:
+        return None
+
+
+def forecast_of(store: Store, one: Exposure, line: ChartLine) -> Forecast | None:
+    """What the chart and the room as they are now forecast for what was set; None where they have no answer."""
+    room, view = rooms.get(store, one.room), local.catalogue_of(store).projection(one.projection)
+    patient = Patient(
+        one.thickness_cm,
+        age_band=one.age_band,
+        thickness_spread_cm=one.thickness_spread_cm or CALIPER_SPREAD_CM,
+        thickness_confirmed=True,
+        weight_kg=one.weight_kg,
+    )
+    setup = Setup(
+        sid_cm=one.sid_cm,
+        support=one.support,
+        grid_ratio=one.grid_ratio,
+        receptor=one.receptor,
+        filter=one.filter or NO_FILTER,
+        exposure_control=one.exposure_control,
+        kvp=one.kvp,
+        mas=one.mas,
+    )
+    try:
+        return derive(line, room, view, patient, setup, charts.get(store, one.chart or 0).grid_table).forecast
+    except Refusal:
+        return None
+
+
+@router.get("/exposures/{exposure_id}", tags=["log"])
+def get_exposure(store: StoreHere, who: WhoHere, exposure_id: Id) -> ExposureDetail:
+    """One exposure with everything known of it."""
+    return detail(store, exposure_id, who)
 
 
 @router.post("/exposures/{exposure_id}/undo", tags=["log"])

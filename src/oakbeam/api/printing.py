@@ -23,7 +23,7 @@ from oakbeam.core.equipment.room import Room
 from oakbeam.core.lengths import LengthUnit
 from oakbeam.formats import chart_pdf
 from oakbeam.formats.chart_pdf import Printing
-from oakbeam.store import Store, charts, department, exposures, local, reviews
+from oakbeam.store import Store, charts, department, exposures, local, reviews, tally
 
 router = APIRouter(prefix="/api", responses=problems.RESPONSES, tags=["charts"])
 
@@ -72,7 +72,7 @@ def lines_printed(store: Store, chart: Chart, room: Room, only: Which) -> tuple[
     """The lines of a chart that are printed."""
     if only == "all":
         return chart.lines
-    used = set(local.ticked(store, room.id)) or set(exposures.counts(store, room.id))
+    used = set(local.ticked(store, room.id)) or set(tally.made(store, room.id))
     return tuple(line for line in chart.lines if line.projection in used)
 
 

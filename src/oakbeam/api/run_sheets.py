@@ -192,7 +192,8 @@ def record_clearance(store: Store, asked: ClearanceIn, actor: str) -> local.Clea
 
 def waiting(store: Store) -> list[Waiting]:
     """The simulated worklist, without what has been taken."""
-    known, taken = local.catalogue_of(store), exposures.study_keys(store)
+    known = local.catalogue_of(store)
+    taken = exposures.recorded_of(store, (one.study_key for one in stand_in.waiting()))
     return [one for one in stand_in.waiting() if one.exam in known.exams and one.study_key not in taken]
 
 

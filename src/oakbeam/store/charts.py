@@ -86,6 +86,20 @@ def newest_approved(store: Store, room_id: str) -> Chart:
     return store.remembered(("approved", room_id), read)
 
 
+def in_use_at(store: Store, room_id: str, at: str) -> int | None:
+    """The version of a room's chart that was in use at a moment (ISO 8601, UTC), by its id; None before the first."""
+
+    def read() -> list[tuple[str, int]]:
+        rows = store.db.execute(
+            "SELECT approved_at, id FROM chart WHERE room = ? AND status IN ('approved', 'superseded')"
+            " ORDER BY approved_at DESC",
+            (room_id,),
+        )
+        return [(row["approved_at"], row["id"]) for row in rows]
+
+    return next((chart for since, chart in store.remembered(("in use", room_id), read) if since <= at), None)
+
+
 def add_draft(
     store: Store,
     room_id: str,

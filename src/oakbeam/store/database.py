@@ -8,6 +8,7 @@ change that another process holds up for longer than MOST_WAIT_S is refused as `
 from __future__ import annotations
 
 import json
+import math
 import os
 import shutil
 import sqlite3
@@ -232,6 +233,8 @@ class Store:
         )
         db.parsed = self._parsed
         db.row_factory = sqlite3.Row
+        # Not every SQLite was built with it, and the log's sums need it.
+        db.create_function("log10", 1, math.log10, deterministic=True)
         db.execute("PRAGMA journal_mode = WAL")
         db.execute("PRAGMA synchronous = FULL")
         db.execute("PRAGMA foreign_keys = ON")

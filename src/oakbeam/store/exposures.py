@@ -1,47 +1,57 @@
-"""Recorded exposures: added, undone, never altered."""
+"""Recorded exposures: added, joined with what their image says, undone; what somebody recorded is never altered."""
 
 from __future__ import annotations
 
 import json
 import sqlite3
-from collections.abc import Iterable
-from dataclasses import asdict, dataclass, replace
+from collections.abc import Iterable, Iterator, Mapping
+from dataclasses import asdict, dataclass, field, fields, replace
 from typing import Literal
 
 from oakbeam.catalogue import Catalogue
+from oakbeam.core.anatomy.body import AgeBand, Sex
 from oakbeam.core.charts.line import ChartLine, Trust, find_line
+from oakbeam.core.equipment.generator import ExposureControl
 from oakbeam.core.equipment.room import Room
 from oakbeam.core.errors import Refusal
 from oakbeam.core.patient.thickness import ThicknessFrom
-from oakbeam.core.projection import Digit, Projection, Side
+from oakbeam.core.projection import Digit, Projection, Side, SupportId
 from oakbeam.core.technique.forecast import Seen
 from oakbeam.core.technique.logged import LoggedImage, seen_of
 from oakbeam.core.technique.trust import trust_of, trust_words
-from oakbeam.store import calibrations, charts
-from oakbeam.store.database import Conflict, NotFound, Store, audit, now
+from oakbeam.store import calibrations, charts, tally
+from oakbeam.store.database import Conflict, Connection, NotFound, Store, audit, now
 
 Outcome = Literal["accepted", "rejected"]
+RecordOrigin = Literal["desk", "image", "both", "file"]
+"""Who says so: somebody at the Desk, images and dose reports, both of them, or a table that was imported."""
 SEEN_MOST = 60
+INDICES_MOST = 5000
 
 
 @dataclass(frozen=True, slots=True)
 class Exposure:
-    """One exposure as it was really made, what was suggested, and what came back. No patient identity."""
+    """One exposure as it was really made, what was suggested, and what came back. No patient identity.
+
+    None: not known, as of an exposure that only its image told of. reported_kerma_mgy and reported_kap_mgycm2: what the
+    machine said; the others were worked out. sources: where a field comes from, where that is not who recorded it.
+    rejects_known: whether it would say so had the image been rejected. recorded_as: the role of who recorded it.
+    """
 
     room: str
-    chart: int
-    chart_version: int
+    chart: int | None
+    chart_version: int | None
     projection: str
     thickness_cm: float
-    suggested_kvp: float
-    suggested_mas: float
+    suggested_kvp: float | None
+    suggested_mas: float | None
     kvp: float
     mas: float
-    sid_cm: float
-    support: str
-    grid_ratio: int
-    receptor: str
-    exposure_control: str
+    sid_cm: float | None
+    support: SupportId | None
+    grid_ratio: int | None
+    receptor: str | None
+    exposure_control: ExposureControl
     outcome: Outcome
     ei: float | None = None
     target_ei: float | None = None
@@ -52,7 +62,7 @@ class Exposure:
     reject_reason: str | None = None
     findings: tuple[str, ...] = ()
     reliable: bool = True
-    age_band: str | None = None
+    age_band: AgeBand | None = None
     study_key: str = ""
     note: str = ""
     filter: str | None = None
@@ -65,7 +75,19 @@ class Exposure:
     """Who held the patient, by role; never a patient's name."""
     shown_index: float | None = None
     """What the console showed where its receptor has a scale of its own; ei is worked out of it."""
+    line_key: int | None = None
+    event_key: str | None = None
+    sex: Sex | None = None
+    weight_kg: float | None = None
+    height_cm: float | None = None
+    thickness_spread_cm: float | None = None
+    reported_kerma_mgy: float | None = None
+    reported_kap_mgycm2: float | None = None
+    rejects_known: bool = True
+    origin: RecordOrigin = "desk"
+    sources: Mapping[str, str] = field(default_factory=dict)
     recorded_by: str | None = None
+    recorded_as: str = ""
     taken_at: str = ""
     id: int = 0
 
@@ -75,18 +97,41 @@ def count(store: Store) -> int:
     return int(store.db.execute("SELECT coalesce(max(id), 0) AS n FROM exposure").fetchone()["n"])
 
 
-def counts(store: Store, room_id: str) -> dict[str, float]:
-    """How many exposures of each projection the room's log holds."""
+def recorded_of(store: Store, study_keys: Iterable[str]) -> frozenset[str]:
+    """Those of some study keys that have a recorded exposure."""
+    wanted = [key for key in study_keys if key]
+    marks = ", ".join("?" * len(wanted))
     rows = store.db.execute(
-        "SELECT projection, count(*) AS n FROM exposure WHERE room = ? AND undone_at IS NULL GROUP BY projection", (room_id,)
+        f"SELECT DISTINCT study_key FROM exposure WHERE study_key IN ({marks}) AND undone_at IS NULL", wanted
     )
-    return {row["projection"]: float(row["n"]) for row in rows}
-
-
-def study_keys(store: Store) -> frozenset[str]:
-    """The study keys that have a recorded exposure."""
-    rows = store.db.execute("SELECT DISTINCT study_key FROM exposure WHERE study_key <> '' AND undone_at IS NULL")
     return frozenset(row["study_key"] for row in rows)
+
+
+def get(store: Store, exposure_id: int) -> Exposure:
+    """One exposure that was not undone; NotFound otherwise."""
+    row = store.db.execute("SELECT * FROM exposure WHERE id = ? AND undone_at IS NULL", (exposure_id,)).fetchone()
+    if row is None:
+        raise NotFound(f"There is no exposure {exposure_id}, or it was taken back.")
+    return _from(row)
+
+
+def of_event(db: Connection, event_key: str) -> Exposure | None:
+    """The exposure of an irradiation event, by its one-way key."""
+    row = db.execute("SELECT * FROM exposure WHERE event_key = ? AND undone_at IS NULL", (event_key,)).fetchone()
+    return _from(row) if row else None
+
+
+def between(
+    db: Connection, room: str, projection: str, since: str, until: str, event_key: str | None = None
+) -> list[Exposure]:
+    """A room's exposures of a projection between two moments (ISO 8601), oldest first; with an event named, without those
+    of others."""
+    rows = db.execute(
+        "SELECT * FROM exposure WHERE room = ? AND projection = ? AND taken_at BETWEEN ? AND ? AND undone_at IS NULL"
+        " AND (?5 IS NULL OR event_key IS NULL OR event_key = ?5) ORDER BY taken_at, id",
+        (room, projection, since, until, event_key),
+    )
+    return [_from(row) for row in rows]
 
 
 def add(store: Store, exposure: Exposure, actor: str) -> Exposure:
@@ -96,22 +141,39 @@ def add(store: Store, exposure: Exposure, actor: str) -> Exposure:
 
 def add_many(store: Store, exposures: list[Exposure], actor: str) -> list[Exposure]:
     """Record several exposures in one transaction."""
-    recorded = []
     with store.change() as db:
-        for exposure in exposures:
-            row = asdict(exposure)
-            del row["id"]
-            row["taken_at"] = exposure.taken_at or now()
-            row["recorded_by"] = actor
-            row["findings"] = json.dumps(exposure.findings)
-            row["reliable"] = int(exposure.reliable)
-            names = ", ".join(row)
-            marks = ", ".join(f":{name}" for name in row)
-            new = db.execute(f"INSERT INTO exposure ({names}) VALUES ({marks}) RETURNING id", row).fetchone()
-            detail = {"projection": exposure.projection, "outcome": exposure.outcome}
-            audit(db, actor, "exposure.record", f"exposure:{new['id']}", detail)
-            recorded.append(replace(exposure, id=new["id"], taken_at=row["taken_at"], recorded_by=actor))
+        recorded = [insert(db, exposure, actor) for exposure in exposures]
+        for one in recorded:
+            detail = {"projection": one.projection, "outcome": one.outcome}
+            audit(db, actor, "exposure.record", f"exposure:{one.id}", detail)
+        tally.count(db, [one.id for one in recorded])
     return recorded
+
+
+def insert(db: Connection, exposure: Exposure, actor: str | None) -> Exposure:
+    """Within a change: a row for an exposure, neither audited nor counted yet."""
+    taken_at = exposure.taken_at or now()
+    whole = replace(exposure, taken_at=taken_at, recorded_by=actor)
+    return replace(whole, id=db.execute(_INSERT, _row(whole)).fetchone()["id"])
+
+
+def join(db: Connection, was: Exposure, whole: Exposure, actor: str, counted: bool = True) -> None:
+    """Within a change: an exposure with what another witness adds (see `core.log.joining`), in its own row.
+
+    SQLite itself holds that nothing somebody recorded is altered. counted: it is in the sums already.
+    """
+    old, new = _row(was), _row(whole)
+    changed = {name: new[name] for name in new if new[name] != old[name]}
+    if not changed:
+        return
+    if counted:
+        tally.count(db, [was.id], -1)
+    names = ", ".join(f"{name} = :{name}" for name in changed)
+    db.execute(f"UPDATE exposure SET {names} WHERE id = :id", {**changed, "id": was.id})
+    if counted:
+        tally.count(db, [was.id])
+    detail = {"added": sorted(changed), "before": {name: old[name] for name in changed if old[name] not in (None, "", "{}")}}
+    audit(db, actor, "exposure.join", f"exposure:{was.id}", detail)
 
 
 def undo(store: Store, exposure_id: int, actor: str, why: str = "", may_others: bool = False) -> Exposure:
@@ -127,6 +189,7 @@ def undo(store: Store, exposure_id: int, actor: str, why: str = "", may_others: 
                 raise NotYours(row["recorded_by"])
             if not why.strip():
                 raise Refusal("Reason needed", "To take back what somebody else recorded, say why.", None, "why")
+        tally.count(db, [exposure_id], -1)
         db.execute("UPDATE exposure SET undone_at = ? WHERE id = ?", (now(), exposure_id))
         audit(db, actor, "exposure.undo", f"exposure:{exposure_id}", {"projection": row["projection"], "why": why})
         return _from(row)
@@ -142,27 +205,77 @@ class NotYours(Refusal):
         )
 
 
-def find(
-    store: Store,
-    room: str | None = None,
-    projection: str | None = None,
-    outcome: str | None = None,
-    before_id: int | None = None,
-    limit: int = 100,
-    recorded_by: str | None = None,
-) -> list[Exposure]:
+@dataclass(frozen=True, slots=True)
+class LogFilter:
+    """Which exposures are wanted; None or empty: any. since and until: ISO days, both counted in. projections: any of these.
+    thickness: how it is known. di_from and di_to: between them."""
+
+    room: str | None = None
+    projection: str | None = None
+    projections: tuple[str, ...] = ()
+    outcome: Outcome | None = None
+    id: int | None = None
+    reason: str | None = None
+    recorded_by: str | None = None
+    recorded_as: str | None = None
+    side: Side | None = None
+    since: str | None = None
+    until: str | None = None
+    thickness: ThicknessFrom | None = None
+    origin: RecordOrigin | None = None
+    study_key: str | None = None
+    chart: int | None = None
+    line_key: int | None = None
+    di_from: float | None = None
+    di_to: float | None = None
+
+    def where(self) -> tuple[str, dict[str, object]]:
+        """As SQL over table exposure, with its values."""
+        said = {one.name: getattr(self, one.name) for one in fields(self) if getattr(self, one.name) not in (None, ())}
+        parts, values = ["undone_at IS NULL"], dict(said)
+        parts += [_CONDITIONS.get(name, f"{_COLUMNS.get(name, name)} = :{name}") for name in said]
+        if self.projections:
+            values.pop("projections")
+            marks = ", ".join(f":view{i}" for i in range(len(self.projections)))
+            parts[1 + list(said).index("projections")] = f"projection IN ({marks})"
+            values |= {f"view{i}": one for i, one in enumerate(self.projections)}
+        if self.until:
+            values["until"] = f"{self.until}~"
+        return " AND ".join(parts), values
+
+
+_COLUMNS = {"reason": "reject_reason", "thickness": "thickness_from"}
+_CONDITIONS = {
+    "since": "taken_at >= :since",
+    # "~" is after whatever follows a day in a time.
+    "until": "taken_at < :until",
+    "di_from": "di >= :di_from",
+    "di_to": "di <= :di_to",
+}
+EVERYTHING = LogFilter()
+
+
+def find(store: Store, wanted: LogFilter = EVERYTHING, before_id: int | None = None, limit: int = 100) -> list[Exposure]:
     """Recorded exposures that were not undone, newest first. before_id continues below a row that was already seen."""
+    where, values = wanted.where()
+    if before_id is not None:
+        where += " AND (taken_at, id) < (SELECT taken_at, id FROM exposure WHERE id = :before)"
     rows = store.db.execute(
-        "SELECT * FROM exposure WHERE undone_at IS NULL"
-        " AND (:room IS NULL OR room = :room)"
-        " AND (:projection IS NULL OR projection = :projection)"
-        " AND (:outcome IS NULL OR outcome = :outcome)"
-        " AND (:by IS NULL OR recorded_by = :by)"
-        " AND (:before IS NULL OR (taken_at, id) < (SELECT taken_at, id FROM exposure WHERE id = :before))"
-        " ORDER BY taken_at DESC, id DESC LIMIT :limit",
-        {"room": room, "projection": projection, "outcome": outcome, "before": before_id, "limit": limit, "by": recorded_by},
+        f"SELECT * FROM exposure WHERE {where} ORDER BY taken_at DESC, id DESC LIMIT :limit",
+        {**values, "before": before_id, "limit": limit},
     )
     return [_from(row) for row in rows]
+
+
+def every(store: Store, wanted: LogFilter = EVERYTHING) -> Iterator[Exposure]:
+    """All of them, newest first, read page by page: however many there are, few are held."""
+    page = find(store, wanted, None, PAGE)
+    while page:
+        yield from page
+        page = find(store, wanted, page[-1].id, PAGE) if len(page) == PAGE else []
+
+
+PAGE = 1000
 
 
 def seen(store: Store, room: Room, projection: Projection, line: ChartLine) -> Seen:
@@ -191,12 +304,13 @@ def seen(store: Store, room: Room, projection: Projection, line: ChartLine) -> S
 
 
 def accepted_indices(store: Store, room_id: str) -> dict[tuple[str, str], list[tuple[float, bool]]]:
-    """Of a room's accepted images with a reliable index: (index, whether noise was noted), by projection and receptor."""
+    """Of a room's newest accepted images with a reliable index, by projection and receptor: (index, noise was noted)."""
     found: dict[tuple[str, str], list[tuple[float, bool]]] = {}
     rows = store.db.execute(
         "SELECT projection, receptor, ei, findings FROM exposure"
-        " WHERE room = ? AND undone_at IS NULL AND outcome = 'accepted' AND reliable = 1 AND ei IS NOT NULL",
-        (room_id,),
+        " WHERE room = ? AND undone_at IS NULL AND outcome = 'accepted' AND reliable = 1 AND ei IS NOT NULL"
+        " ORDER BY taken_at DESC, id DESC LIMIT ?",
+        (room_id, INDICES_MOST),
     )
     for row in rows:
         noisy = "noisy" in json.loads(row["findings"])
@@ -228,6 +342,20 @@ def _line_then(
     return then if alike else None
 
 
+def _row(exposure: Exposure) -> dict[str, object]:
+    row = asdict(exposure)
+    del row["id"]
+    row["findings"], row["sources"] = json.dumps(exposure.findings), json.dumps(dict(exposure.sources), sort_keys=True)
+    row["reliable"], row["rejects_known"] = int(exposure.reliable), int(exposure.rejects_known)
+    return row
+
+
+_NAMES = [one.name for one in fields(Exposure) if one.name != "id"]
+_INSERT = f"INSERT INTO exposure ({', '.join(_NAMES)}) VALUES ({', '.join(f':{name}' for name in _NAMES)}) RETURNING id"
+
+
 def _from(row: sqlite3.Row) -> Exposure:
     values = {key: row[key] for key in row.keys() if key != "undone_at"}  # noqa: SIM118 - a Row iterates over values
-    return Exposure(**{**values, "findings": tuple(json.loads(row["findings"])), "reliable": bool(row["reliable"])})
+    values["findings"], values["sources"] = tuple(json.loads(row["findings"])), json.loads(row["sources"])
+    values["reliable"], values["rejects_known"] = bool(row["reliable"]), bool(row["rejects_known"])
+    return Exposure(**values)

@@ -141,6 +141,17 @@ def _insert(
     audit(db, actor, "person.add", f"person:{person_id}", {"name": name, "roles": list(roles)})
 
 
+RECORDS_AS: tuple[Role, ...] = ("trainee", "physicist", "keeper", "technologist")
+"""As what somebody of several roles records an exposure: the first they have."""
+
+
+def role_of(store: Store, person_id: str) -> Role | Literal[""]:
+    """As what a person records an exposure; "" for what is no person here, an import say."""
+    row = store.db.execute("SELECT roles FROM person WHERE id = ?", (person_id,)).fetchone()
+    roles = json.loads(row["roles"]) if row else ()
+    return next((role for role in RECORDS_AS if role in roles), "")
+
+
 def nobody_yet(store: Store) -> bool:
     """Nobody may sign in: the department is still to be set up."""
     return store.db.execute("SELECT 1 FROM person LIMIT 1").fetchone() is None

@@ -2253,9 +2253,29 @@ export interface paths {
         };
         /**
          * Exposures As Csv
-         * @description The log as CSV, with the same filters.
+         * @description The log as CSV, with the same filters, sent as it is read.
          */
         get: operations["exposures_as_csv_api_exposures_csv_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/exposures/{exposure_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Get Exposure
+         * @description One exposure with everything known of it.
+         */
+        get: operations["get_exposure_api_exposures__exposure_id__get"];
         put?: never;
         post?: never;
         delete?: never;
@@ -2278,6 +2298,86 @@ export interface paths {
          * @description Take a record back: one's own; another's as a chart keeper or physicist, with a reason.
          */
         post: operations["undo_exposure_api_exposures__exposure_id__undo_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/log/images": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Post Images
+         * @description Take DICOM images, dose reports and reject notes into the log. No identity and no pixels are kept.
+         */
+        post: operations["post_images_api_log_images_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/log/images/waiting": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Get Waiting Images
+         * @description Objects that wait for an answer, in heaps, and what was answered so far.
+         */
+        get: operations["get_waiting_images_api_log_images_waiting_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/log/images/answers": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Post Answer
+         * @description Say which room a machine stands in, or which projection some words name.
+         */
+        post: operations["post_answer_api_log_images_answers_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/log/images/{key}/same": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Post Same
+         * @description Say which exposure an object belongs to.
+         */
+        post: operations["post_same_api_log_images__key__same_post"];
         delete?: never;
         options?: never;
         head?: never;
@@ -2615,6 +2715,37 @@ export interface components {
              * @default
              */
             toward: string;
+        };
+        /**
+         * AnswerIn
+         * @description The answer to a heap: the room of a machine, or the projection that some words name. aside: it is none of ours, with
+         *     the reason.
+         */
+        AnswerIn: {
+            /**
+             * Waits For
+             * @enum {string}
+             */
+            waits_for: "room" | "view";
+            /**
+             * Device
+             * @default
+             */
+            device: string;
+            /**
+             * View
+             * @default
+             */
+            view: string;
+            /** Room */
+            room?: string | null;
+            /** Projection */
+            projection?: string | null;
+            /**
+             * Aside
+             * @default
+             */
+            aside: string;
         };
         /**
          * ApproveIn
@@ -2995,6 +3126,24 @@ export interface components {
              * @default
              */
             due_on: string;
+        };
+        /**
+         * Candidate
+         * @description An exposure of the log that an object may belong to.
+         */
+        Candidate: {
+            /** Id */
+            id: number;
+            /** Taken At */
+            taken_at: string;
+            /** Kvp */
+            kvp: number;
+            /** Mas */
+            mas: number;
+            /** Ei */
+            ei: number | null;
+            /** Recorded By */
+            recorded_by: string | null;
         };
         /**
          * Caution
@@ -3996,36 +4145,43 @@ export interface components {
         /**
          * Exposure
          * @description One exposure as it was really made, what was suggested, and what came back. No patient identity.
+         *
+         *     None: not known, as of an exposure that only its image told of. reported_kerma_mgy and reported_kap_mgycm2: what the
+         *     machine said; the others were worked out. sources: where a field comes from, where that is not who recorded it.
+         *     rejects_known: whether it would say so had the image been rejected. recorded_as: the role of who recorded it.
          */
         Exposure: {
             /** Room */
             room: string;
             /** Chart */
-            chart: number;
+            chart: number | null;
             /** Chart Version */
-            chart_version: number;
+            chart_version: number | null;
             /** Projection */
             projection: string;
             /** Thickness Cm */
             thickness_cm: number;
             /** Suggested Kvp */
-            suggested_kvp: number;
+            suggested_kvp: number | null;
             /** Suggested Mas */
-            suggested_mas: number;
+            suggested_mas: number | null;
             /** Kvp */
             kvp: number;
             /** Mas */
             mas: number;
             /** Sid Cm */
-            sid_cm: number;
+            sid_cm: number | null;
             /** Support */
-            support: string;
+            support: ("tabletop" | "table_bucky" | "upright_bucky" | "detector") | null;
             /** Grid Ratio */
-            grid_ratio: number;
+            grid_ratio: number | null;
             /** Receptor */
-            receptor: string;
-            /** Exposure Control */
-            exposure_control: string;
+            receptor: string | null;
+            /**
+             * Exposure Control
+             * @enum {string}
+             */
+            exposure_control: "manual" | "aec" | "breathing";
             /**
              * Outcome
              * @enum {string}
@@ -4056,7 +4212,7 @@ export interface components {
              */
             reliable: boolean;
             /** Age Band */
-            age_band?: string | null;
+            age_band?: ("newborn" | "1y" | "5y" | "10y" | "15y" | "adult" | "older_adult") | null;
             /**
              * Study Key
              * @default
@@ -4099,8 +4255,44 @@ export interface components {
             held_by: string;
             /** Shown Index */
             shown_index?: number | null;
+            /** Line Key */
+            line_key?: number | null;
+            /** Event Key */
+            event_key?: string | null;
+            /** Sex */
+            sex?: ("female" | "male") | null;
+            /** Weight Kg */
+            weight_kg?: number | null;
+            /** Height Cm */
+            height_cm?: number | null;
+            /** Thickness Spread Cm */
+            thickness_spread_cm?: number | null;
+            /** Reported Kerma Mgy */
+            reported_kerma_mgy?: number | null;
+            /** Reported Kap Mgycm2 */
+            reported_kap_mgycm2?: number | null;
+            /**
+             * Rejects Known
+             * @default true
+             */
+            rejects_known: boolean;
+            /**
+             * Origin
+             * @default desk
+             * @enum {string}
+             */
+            origin: "desk" | "image" | "both" | "file";
+            /** Sources */
+            sources?: {
+                [key: string]: string;
+            };
             /** Recorded By */
             recorded_by?: string | null;
+            /**
+             * Recorded As
+             * @default
+             */
+            recorded_as: string;
             /**
              * Taken At
              * @default
@@ -4111,6 +4303,20 @@ export interface components {
              * @default 0
              */
             id: number;
+        };
+        /**
+         * ExposureDetail
+         * @description One exposure with everything known of it: the line it was suggested from, what was forecast for what was set, the
+         *     objects that told of it, and its history.
+         */
+        ExposureDetail: {
+            exposure: components["schemas"]["Exposure"];
+            line: components["schemas"]["ChartLine"] | null;
+            forecast: components["schemas"]["Forecast"] | null;
+            /** Images */
+            images: number;
+            /** History */
+            history: components["schemas"]["Change"][];
         };
         /**
          * ExposureRequest
@@ -4607,6 +4813,49 @@ export interface components {
             status: "ok";
             /** Version */
             version: string;
+        };
+        /**
+         * Heap
+         * @description Objects that wait for the same answer, of a machine or of words: how many, from when to when, and between which kVp
+         *     and mAs. key: one of them; of those that wait for "same" each is a heap of its own.
+         */
+        Heap: {
+            /**
+             * Waits For
+             * @enum {string}
+             */
+            waits_for: "room" | "view" | "same";
+            /** Device */
+            device: string;
+            /** View */
+            view: string;
+            /** Objects */
+            objects: number;
+            /** First At */
+            first_at: string;
+            /** Last At */
+            last_at: string;
+            /** Kvp */
+            kvp: [
+                number,
+                number
+            ];
+            /** Mas */
+            mas: [
+                number,
+                number
+            ];
+            /** Key */
+            key: string;
+        };
+        /**
+         * HeapOut
+         * @description Objects that wait for one answer, and the exposures it may be where that is the question.
+         */
+        HeapOut: {
+            heap: components["schemas"]["Heap"];
+            /** Candidates */
+            candidates: components["schemas"]["Candidate"][];
         };
         /**
          * Heel
@@ -5365,6 +5614,19 @@ export interface components {
             asked: boolean;
             /** Changes */
             changes: components["schemas"]["ComparedOut"][];
+        };
+        /**
+         * ObjectsIn
+         * @description DICOM objects, each as base64 (a file's head will do: pixels are not read), or a ZIP of them. room: of machines that
+         *     are not known yet.
+         */
+        ObjectsIn: {
+            /** Objects */
+            objects?: string[];
+            /** Zip */
+            zip?: string | null;
+            /** Room */
+            room?: string | null;
         };
         /**
          * OffLine
@@ -6584,6 +6846,14 @@ export interface components {
             };
         };
         /**
+         * SameIn
+         * @description The exposure that an object belongs to; None: it is one of its own.
+         */
+        SameIn: {
+            /** Exposure */
+            exposure?: number | null;
+        };
+        /**
          * ScaleIn
          * @description An index scale, by its constant (and change per decade) or by readings; target_ei: where to show what it says.
          */
@@ -7183,6 +7453,43 @@ export interface components {
             why: string;
         };
         /**
+         * TakenIn
+         * @description What became of some objects: exposures added, objects merged into exposures that the log held, objects that wait,
+         *     those known already, and those refused. read: all of them.
+         */
+        TakenIn: {
+            /**
+             * Read
+             * @default 0
+             */
+            read: number;
+            /**
+             * Added
+             * @default 0
+             */
+            added: number;
+            /**
+             * Merged
+             * @default 0
+             */
+            merged: number;
+            /**
+             * Waiting
+             * @default 0
+             */
+            waiting: number;
+            /**
+             * Known
+             * @default 0
+             */
+            known: number;
+            /**
+             * Refused
+             * @default []
+             */
+            refused: components["schemas"]["Unread"][];
+        };
+        /**
          * TargetChoice
          * @description A target index that could be chosen: where it stands among the accepted images, what it does to the dose [%] against
          *     the target now, and of the images near it how many there are and in how many noise was noted.
@@ -7646,6 +7953,18 @@ export interface components {
             cells: components["schemas"]["CellIn"][];
         };
         /**
+         * Unread
+         * @description An object that was refused: which, counted from 0; file: a one-way key of it; and why.
+         */
+        Unread: {
+            /** At */
+            at: number;
+            /** File */
+            file: string;
+            /** Why */
+            why: string;
+        };
+        /**
          * UsedProjections
          * @description The projections that a room uses, as its keeper ticked them; empty: nobody did, its log tells.
          */
@@ -7737,6 +8056,24 @@ export interface components {
              * @enum {string}
              */
             digit: "" | "1" | "2" | "3" | "4" | "5" | "all";
+        };
+        /**
+         * WaitingOut
+         * @description What waits: how many objects, in heaps; and what the department said so far of machines and of words.
+         */
+        WaitingOut: {
+            /** Objects */
+            objects: number;
+            /** Heaps */
+            heaps: components["schemas"]["HeapOut"][];
+            /** Machines */
+            machines: {
+                [key: string]: string;
+            };
+            /** Views */
+            views: {
+                [key: string]: string;
+            };
         };
         /**
          * Way
@@ -17756,17 +18093,41 @@ export interface operations {
     list_exposures_api_exposures_get: {
         parameters: {
             query?: {
+                /** @description Continue below this exposure */
+                before_id?: number | null;
+                limit?: number;
                 /** @description Only this room */
                 room?: string | null;
                 /** @description Only this projection */
                 projection?: string | null;
                 /** @description Only this outcome */
                 outcome?: ("accepted" | "rejected") | null;
-                /** @description Continue below this exposure */
-                before_id?: number | null;
-                limit?: number;
+                /** @description Only rejected for this reason */
+                reason?: string | null;
                 /** @description Only what this person recorded */
                 recorded_by?: string | null;
+                /** @description Only recorded in this role */
+                recorded_as?: string | null;
+                /** @description Only this side */
+                side?: ("" | "right" | "left" | "both") | null;
+                /** @description From this day on */
+                since?: string | null;
+                /** @description Up to this day, counted in */
+                until?: string | null;
+                /** @description Only where the thickness is known so */
+                thickness?: ("measured" | "carried" | "estimated") | null;
+                /** @description Only what the Desk, an image, or both told */
+                origin?: ("desk" | "image" | "both" | "file") | null;
+                /** @description Only of this chart version */
+                chart?: number | null;
+                /** @description Only of this line of a chart */
+                line_key?: number | null;
+                /** @description Deviation index at least this */
+                di_from?: number | null;
+                /** @description Deviation index at most this */
+                di_to?: number | null;
+                /** @description A view's name, a study key, or # and an exposure's number */
+                q?: string;
             };
             header?: never;
             path?: never;
@@ -17926,6 +18287,32 @@ export interface operations {
                 projection?: string | null;
                 /** @description Only this outcome */
                 outcome?: ("accepted" | "rejected") | null;
+                /** @description Only rejected for this reason */
+                reason?: string | null;
+                /** @description Only what this person recorded */
+                recorded_by?: string | null;
+                /** @description Only recorded in this role */
+                recorded_as?: string | null;
+                /** @description Only this side */
+                side?: ("" | "right" | "left" | "both") | null;
+                /** @description From this day on */
+                since?: string | null;
+                /** @description Up to this day, counted in */
+                until?: string | null;
+                /** @description Only where the thickness is known so */
+                thickness?: ("measured" | "carried" | "estimated") | null;
+                /** @description Only what the Desk, an image, or both told */
+                origin?: ("desk" | "image" | "both" | "file") | null;
+                /** @description Only of this chart version */
+                chart?: number | null;
+                /** @description Only of this line of a chart */
+                line_key?: number | null;
+                /** @description Deviation index at least this */
+                di_from?: number | null;
+                /** @description Deviation index at most this */
+                di_to?: number | null;
+                /** @description A view's name, a study key, or # and an exposure's number */
+                q?: string;
             };
             header?: never;
             path?: never;
@@ -18007,6 +18394,32 @@ export interface operations {
                 projection?: string | null;
                 /** @description Only this outcome */
                 outcome?: ("accepted" | "rejected") | null;
+                /** @description Only rejected for this reason */
+                reason?: string | null;
+                /** @description Only what this person recorded */
+                recorded_by?: string | null;
+                /** @description Only recorded in this role */
+                recorded_as?: string | null;
+                /** @description Only this side */
+                side?: ("" | "right" | "left" | "both") | null;
+                /** @description From this day on */
+                since?: string | null;
+                /** @description Up to this day, counted in */
+                until?: string | null;
+                /** @description Only where the thickness is known so */
+                thickness?: ("measured" | "carried" | "estimated") | null;
+                /** @description Only what the Desk, an image, or both told */
+                origin?: ("desk" | "image" | "both" | "file") | null;
+                /** @description Only of this chart version */
+                chart?: number | null;
+                /** @description Only of this line of a chart */
+                line_key?: number | null;
+                /** @description Deviation index at least this */
+                di_from?: number | null;
+                /** @description Deviation index at most this */
+                di_to?: number | null;
+                /** @description A view's name, a study key, or # and an exposure's number */
+                q?: string;
             };
             header?: never;
             path?: never;
@@ -18020,6 +18433,82 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+            /** @description Nobody is signed in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not for this role, or not from here */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description There is no such thing */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The present state does not allow it */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description More than this operation takes */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Refused; says what is allowed */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    get_exposure_api_exposures__exposure_id__get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                exposure_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ExposureDetail"];
+                };
             };
             /** @description Nobody is signed in */
             401: {
@@ -18099,6 +18588,316 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Exposure"];
+                };
+            };
+            /** @description Nobody is signed in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not for this role, or not from here */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description There is no such thing */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The present state does not allow it */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description More than this operation takes */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Refused; says what is allowed */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    post_images_api_log_images_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ObjectsIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TakenIn"];
+                };
+            };
+            /** @description Nobody is signed in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not for this role, or not from here */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description There is no such thing */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The present state does not allow it */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description More than this operation takes */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Refused; says what is allowed */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    get_waiting_images_api_log_images_waiting_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["WaitingOut"];
+                };
+            };
+            /** @description Nobody is signed in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not for this role, or not from here */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description There is no such thing */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The present state does not allow it */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description More than this operation takes */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Refused; says what is allowed */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    post_answer_api_log_images_answers_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["AnswerIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TakenIn"];
+                };
+            };
+            /** @description Nobody is signed in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not for this role, or not from here */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description There is no such thing */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The present state does not allow it */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description More than this operation takes */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Refused; says what is allowed */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    post_same_api_log_images__key__same_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                key: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SameIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TakenIn"];
                 };
             };
             /** @description Nobody is signed in */

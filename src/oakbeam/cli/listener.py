@@ -1,0 +1,78 @@
+"""A storage listener: machines send it images, dose reports and reject notes; what they say goes into the log, and the
+objects, with their pixels, are let go of at once."""
+
+from __future__ import annotations
+
+import logging
+import signal
+import sqlite3
+import threading
+from collections.abc import Sequence
+
+from pynetdicom import AE, ALL_TRANSFER_SYNTAXES, evt
+from pynetdicom.transport import ThreadedAssociationServer
+
+from oakbeam.api.image_import import one_way, read_all
+from oakbeam.api.taking_in import Unread, take_in
+from oakbeam.cli.charts import ACTOR
+from oakbeam.core.errors import Refusal
+from oakbeam.formats.image_header import STORED_CLASSES
+from oakbeam.store import Store
+
+VERIFICATION = "1.2.840.10008.1.1"
+TAKEN, NOT_UNDERSTOOD, NOT_NOW = 0x0000, 0xC000, 0xA700
+"""Statuses of a C-STORE: taken in; it tells of no exposure; it cannot be kept now, to be sent again."""
+
+# What a library writes of an association may quote what was sent.
+for _name in ("pynetdicom", "pydicom"):
+    logging.getLogger(_name).disabled = True
+
+
+class Listener:
+    """Takes in what the callers it knows send, from the moment it is made until it is closed."""
+
+    def __init__(
+        self, store: Store, host: str, port: int, title: str, callers: Sequence[str], room: str | None = None
+    ) -> None:
+        self.store, self.room = store, room
+        entity = AE(ae_title=title)
+        entity.require_called_aet = True
+        entity.require_calling_aet = list(callers)
+        entity.add_supported_context(VERIFICATION)
+        for one in STORED_CLASSES:
+            entity.add_supported_context(one, ALL_TRANSFER_SYNTAXES)
+        self.entity = entity
+        self._turn = threading.Lock()
+        server = entity.start_server((host, port), block=False, evt_handlers=[(evt.EVT_C_STORE, self._store)])
+        assert isinstance(server, ThreadedAssociationServer)
+        assert server.socket is not None
+        self.port = int(server.socket.getsockname()[1])
+
+    def close(self) -> None:
+        """End every association and listen no more."""
+        self.entity.shutdown()
+
+    def _store(self, event: evt.Event) -> int:
+        data = event.encoded_dataset()
+        (found,) = read_all([data], one_way(self.store))
+        if isinstance(found, Unread):
+            return NOT_UNDERSTOOD
+        try:
+            # One at a time: associations are threads, and each would wait for the database anyway.
+            with self._turn:
+                take_in(self.store, [found], ACTOR, self.room)
+        except (Refusal, sqlite3.Error):
+            return NOT_NOW
+        return TAKEN
+
+
+def listen(store: Store, host: str, port: int, title: str, callers: Sequence[str], room: str | None) -> int:
+    """Listen until the process is told to stop."""
+    listener = Listener(store, host, port, title, callers, room)
+    print(f"Listening as {title} on {host}:{listener.port} for {', '.join(callers)}  (Ctrl-C stops)", flush=True)
+    stopped = threading.Event()
+    for one in (signal.SIGINT, signal.SIGTERM):
+        signal.signal(one, lambda *_: stopped.set())
+    stopped.wait()
+    listener.close()
+    return 0

@@ -1,0 +1,55 @@
+"""`oakbeam log …` and `oakbeam dicom`: the log from a shell. What reads images is loaded only where images are read."""
+
+from __future__ import annotations
+
+import argparse
+from collections.abc import Callable
+from pathlib import Path
+from typing import Any
+
+from oakbeam.cli.charts import Run
+from oakbeam.core.errors import Refusal
+from oakbeam.store import Store
+
+
+def add_to(commands: Any, run: Callable[[Run], Callable[[argparse.Namespace], int]]) -> None:
+    """Add the groups to the parser's commands; run opens the database for a command."""
+    kinds = commands.add_parser("log", help="The log: take in images and dose reports.").add_subparsers(
+        required=True, metavar="what"
+    )
+    text = "Take DICOM images, dose reports and reject notes into the log."
+    taking = kinds.add_parser("import", help=text, description=text)
+    taking.add_argument("paths", nargs="+", type=Path, help="files, folders or ZIPs")
+    taking.add_argument("--room", help="the room of machines that are not known yet")
+    taking.add_argument("--again", action="store_true", help="read files again that were read before")
+    taking.add_argument("--json", action="store_true", help="the summary as JSON, refused files by one-way keys alone")
+    taking.set_defaults(run=run(_import))
+    text = "Listen for images and dose reports that machines send (C-STORE)."
+    listening = commands.add_parser("dicom", help=text, description=text)
+    listening.add_argument("--host", default="127.0.0.1", help="the address to listen at; 0.0.0.0 for all")
+    listening.add_argument("--port", type=int, default=11112)
+    listening.add_argument("--title", default="OAKBEAM", help="the application entity title it is called by")
+    listening.add_argument(
+        "--allow", type=_listed, default=[], metavar="TITLES", help="the callers it takes, separated by commas"
+    )
+    listening.add_argument("--room", help="the room of machines that are not known yet")
+    listening.set_defaults(run=run(_listen))
+
+
+def _listed(text: str) -> list[str]:
+    return [one.strip() for one in text.split(",") if one.strip()]
+
+
+def _import(given: argparse.Namespace, store: Store) -> int:
+    from oakbeam.cli.image_folder import import_images
+
+    return import_images(given, store)
+
+
+def _listen(given: argparse.Namespace, store: Store) -> int:
+    from oakbeam.cli.listener import listen
+
+    if not given.allow:
+        text = "Name the callers it takes with --allow: the titles of your machines, separated by commas."
+        raise Refusal("Whose images?", text, None, "allow")
+    return listen(store, given.host, given.port, given.title, given.allow, given.room)

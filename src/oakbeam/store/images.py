@@ -1,0 +1,166 @@
+"""Objects that were read: which exposure each belongs to, what waits and for what, and what the department said of machines
+and views. Nothing here identifies anybody: keys are one-way, words are of the field."""
+
+from __future__ import annotations
+
+import json
+from collections.abc import Iterable
+from dataclasses import asdict, dataclass
+from typing import Literal
+
+from oakbeam.core.log.facts import ImageFacts
+from oakbeam.store.database import Connection, NotFound, Store, audit, now
+
+WaitsFor = Literal["room", "view", "same"]
+
+
+def salt(store: Store) -> str:
+    """What this department's one-way keys are made with."""
+    row = store.db.execute("SELECT body FROM setting WHERE key = 'image-salt'").fetchone()
+    return str(json.loads(row["body"]))
+
+
+def exposure_of(db: Connection, key: str) -> int | None:
+    """The exposure that an object belongs to; 0 where it was read and waits; None where it was never read."""
+    row = db.execute("SELECT exposure FROM image WHERE key = ?", (key,)).fetchone()
+    return None if row is None else row["exposure"] or 0
+
+
+def keep(db: Connection, facts: ImageFacts, exposure: int | None, waits_for: WaitsFor | None) -> None:
+    """Within a change: an object was read; what it says is kept while it waits."""
+    body = json.dumps(asdict(facts)) if waits_for else None
+    db.execute(
+        "INSERT INTO image (key, read_at, device, view, exposure, waits_for, facts) VALUES (?, ?, ?, ?, ?, ?, ?)"
+        " ON CONFLICT (key) DO UPDATE SET exposure = excluded.exposure, waits_for = excluded.waits_for,"
+        " facts = excluded.facts",
+        (facts.key, now(), facts.device, facts.view, exposure, waits_for, body),
+    )
+
+
+def of_exposure(store: Store, exposure: int) -> int:
+    """How many objects told of an exposure."""
+    return int(store.db.execute("SELECT count(*) FROM image WHERE exposure = ?", (exposure,)).fetchone()[0])
+
+
+def was_read(db: Connection, file: str) -> bool:
+    """Whether a file, by the one-way key of its path, size and time, was read before."""
+    return db.execute("SELECT 1 FROM image_file WHERE key = ?", (file,)).fetchone() is not None
+
+
+def file_was_read(db: Connection, file: str) -> None:
+    """Within a change: remember that a file was read."""
+    db.execute("INSERT OR IGNORE INTO image_file (key) VALUES (?)", (file,))
+
+
+def machines(store: Store) -> dict[str, str]:
+    """The room of each machine that the department named one for."""
+    return {row["device"]: row["room"] for row in store.db.execute("SELECT device, room FROM image_room")}
+
+
+def views(store: Store) -> dict[str, str]:
+    """The projection of each view in words that the department named one for."""
+    return {row["view"]: row["projection"] for row in store.db.execute("SELECT view, projection FROM image_view")}
+
+
+def name_machine(db: Connection, device: str, room: str, actor: str) -> None:
+    """Within a change: a machine stands in a room."""
+    db.execute(
+        "INSERT INTO image_room (device, room, at, by) VALUES (:device, :room, :at, :by)"
+        " ON CONFLICT (device) DO UPDATE SET room = :room, at = :at, by = :by",
+        {"device": device, "room": room, "at": now(), "by": actor},
+    )
+    audit(db, actor, "image.room", f"room:{room}", {"machine": device})
+
+
+def name_view(db: Connection, view: str, projection: str, actor: str) -> None:
+    """Within a change: these words name a projection."""
+    db.execute(
+        "INSERT INTO image_view (view, projection, at, by) VALUES (:view, :projection, :at, :by)"
+        " ON CONFLICT (view) DO UPDATE SET projection = :projection, at = :at, by = :by",
+        {"view": view, "projection": projection, "at": now(), "by": actor},
+    )
+    audit(db, actor, "image.view", f"view:{view}", {"projection": projection})
+
+
+@dataclass(frozen=True, slots=True)
+class Heap:
+    """Objects that wait for the same answer, of a machine or of words: how many, from when to when, and between which kVp
+    and mAs. key: one of them; of those that wait for "same" each is a heap of its own."""
+
+    waits_for: WaitsFor
+    device: str
+    view: str
+    objects: int
+    first_at: str
+    last_at: str
+    kvp: tuple[float, float]
+    mas: tuple[float, float]
+    key: str
+
+
+HEAPS = 200
+
+
+def heaps(store: Store) -> list[Heap]:
+    """What waits, the largest heap first."""
+    rows = store.db.execute(
+        "SELECT waits_for, iif(waits_for = 'view', '', device) AS device, iif(waits_for = 'room', '', view) AS view,"
+        " iif(waits_for = 'same', key, '') AS own, count(*) AS n,"
+        " min(facts ->> 'taken_at') AS first_at, max(facts ->> 'taken_at') AS last_at,"
+        " min(facts ->> 'kvp') AS low_kvp, max(facts ->> 'kvp') AS high_kvp,"
+        " min(facts ->> 'mas') AS low_mas, max(facts ->> 'mas') AS high_mas, min(key) AS key"
+        " FROM image WHERE waits_for IS NOT NULL GROUP BY 1, 2, 3, 4 ORDER BY n DESC, first_at LIMIT ?",
+        (HEAPS,),
+    )
+    return [
+        Heap(
+            row["waits_for"],
+            row["device"],
+            row["view"],
+            row["n"],
+            row["first_at"],
+            row["last_at"],
+            (row["low_kvp"], row["high_kvp"]),
+            (row["low_mas"], row["high_mas"]),
+            row["key"],
+        )
+        for row in rows
+    ]
+
+
+def waiting(store: Store) -> int:
+    """How many objects wait."""
+    return int(store.db.execute("SELECT count(*) FROM image WHERE waits_for IS NOT NULL").fetchone()[0])
+
+
+def of_heap(store: Store, waits_for: WaitsFor, device: str = "", view: str = "", limit: int = 500) -> list[ImageFacts]:
+    """What the objects of a heap say, oldest read first."""
+    rows = store.db.execute(
+        "SELECT facts FROM image WHERE waits_for = :for AND (:device = '' OR device = :device) AND (:any OR view = :view)"
+        " ORDER BY read_at, key LIMIT :limit",
+        {"for": waits_for, "device": device, "any": waits_for != "view", "view": view, "limit": limit},
+    )
+    return [facts_from(row["facts"]) for row in rows]
+
+
+def waiting_one(store: Store, key: str) -> ImageFacts:
+    """What an object that waits says; NotFound for any other."""
+    row = store.db.execute("SELECT facts FROM image WHERE key = ? AND waits_for IS NOT NULL", (key,)).fetchone()
+    if row is None:
+        raise NotFound("No object of that key waits.")
+    return facts_from(row["facts"])
+
+
+def set_aside(db: Connection, keys: Iterable[str], actor: str, why: str) -> int:
+    """Within a change: objects that are none of this department's log; they wait no longer, and read again stay so."""
+    marks = list(keys)
+    for key in marks:
+        db.execute("UPDATE image SET waits_for = NULL, facts = NULL WHERE key = ? AND waits_for IS NOT NULL", (key,))
+    audit(db, actor, "image.aside", "log:images", {"objects": len(marks), "why": why})
+    return len(marks)
+
+
+def facts_from(text: str) -> ImageFacts:
+    """What was kept of an object that waits."""
+    body = json.loads(text)
+    return ImageFacts(**{**body, "odd": tuple(body["odd"])})
