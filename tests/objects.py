@@ -1,4 +1,4 @@
-"""DICOM objects as machines write them, made with pydicom: an image, a dose report, a reject note. Nobody in them is real."""
+"""DICOM objects as machines write them: an image, a dose report, a reject note. Nobody in them is real."""
 
 from __future__ import annotations
 

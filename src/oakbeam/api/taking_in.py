@@ -114,38 +114,47 @@ class Taker:
     def settle(self, db: Connection, facts: ImageFacts, same: int | None = None, own: bool = False) -> Outcome:
         """Take what an object says, whether or not it waited. same: somebody said which exposure it is; own: or that it is
         none of those in the log."""
-        room = self._room_of(facts)
-        projection = self._projection_of(facts)
+        if facts.event_key and (row := exposures.of_event(db, facts.event_key)):
+            # Whatever it calls its view and its machine, it is of the same irradiation.
+            return self._join(db, facts, row)
+        room, projection = self._room_of(facts), self._projection_of(facts)
         if room is None or projection is None:
             return self._wait(db, facts, "room" if room is None else "view")
         if same is not None:
-            return self._join(db, facts, exposures.get(self.store, same), room, projection)
+            return self._join(db, facts, exposures.get(self.store, same))
         if not own:
             rows, choice = self.choice(db, facts)
             if choice.same is not None:
-                return self._join(db, facts, rows[choice.same], room, projection)
+                return self._join(db, facts, rows[choice.same])
             if choice.doubtful:
                 return self._wait(db, facts, "same")
         row = exposures.insert(db, exposure_of(facts, room, projection, self._chart_then(room, facts.taken_at)), None)
         self.added.append(row.id)
         images.keep(db, facts, row.id, None)
+        for waiting in images.of_event(db, facts.event_key) if facts.event_key else ():
+            self._join(db, waiting, exposures.of_event(db, waiting.event_key or "") or row)
+        if (reason := images.rejected(db, facts.key)) is not None:
+            self._reject(db, exposures.of_object(db, facts.key), reason)
         return "added"
 
     def reject(self, db: Connection, note: RejectNote) -> Outcome:
-        """Take in that images were rejected: those that nobody recorded at the Desk, which says so itself."""
-        reason = reject_reason(note.reason)
-        outcome: Outcome = "known"
+        """Take in that images were rejected: those that nobody recorded at the Desk, which says so itself. A note may come
+        before its image."""
+        reason, done = reject_reason(note.reason), False
         for key in note.keys:
-            found = images.exposure_of(db, key)
-            if not found:
-                continue
-            row = exposures.get(self.store, found)
-            if row.origin == "image" and row.outcome == "accepted":
-                told = {**row.sources, "outcome": "reject note"}
-                rejected = replace(row, outcome="rejected", reject_reason=reason, rejects_known=True, sources=told)
-                exposures.join(db, row, rejected, self.actor, row.id not in self.added)
-                outcome = "merged"
-        return outcome
+            if images.exposure_of(db, key):
+                done |= self._reject(db, exposures.of_object(db, key), reason)
+            else:
+                images.reject_later(db, key, reason)
+        return "merged" if done else "known"
+
+    def _reject(self, db: Connection, row: Exposure | None, reason: str) -> bool:
+        if row is None or row.origin != "image" or row.outcome == "rejected":
+            return False
+        told = {**row.sources, "outcome": "reject note"}
+        rejected = replace(row, outcome="rejected", reject_reason=reason, rejects_known=True, sources=told)
+        exposures.join(db, row, rejected, self.actor, row.id not in self.added)
+        return True
 
     def choice(self, db: Connection, facts: ImageFacts) -> tuple[list[Exposure], Choice]:
         """The exposures that an object may tell of, and which of them it does."""
@@ -178,17 +187,15 @@ class Taker:
         return self.known.projections.get(named) if named else None
 
     def _near(self, db: Connection, facts: ImageFacts, room: Room, projection: Projection) -> list[Exposure]:
-        """The exposures that an object may tell of: of its event, or of its view in the room about its time."""
-        if facts.event_key and (row := exposures.of_event(db, facts.event_key)):
-            return [row]
+        """The exposures that an object may tell of: of its view in the room about its time."""
         taken = datetime.fromisoformat(facts.taken_at)
         since, until = (
             (taken + timedelta(seconds=s)).isoformat(timespec="milliseconds") for s in (-SAME_WITHIN_S, JUDGED_WITHIN_S)
         )
         return exposures.between(db, room.id, projection.id, since, until, facts.event_key)
 
-    def _join(self, db: Connection, facts: ImageFacts, row: Exposure, room: Room, projection: Projection) -> Outcome:
-        exposures.join(db, row, with_facts(row, facts, room, projection), self.actor, row.id not in self.added)
+    def _join(self, db: Connection, facts: ImageFacts, row: Exposure) -> Outcome:
+        exposures.join(db, row, with_facts(row, facts, self.rooms[row.room]), self.actor, row.id not in self.added)
         images.keep(db, facts, row.id, None)
         return "merged"
 
@@ -235,7 +242,7 @@ def exposure_of(facts: ImageFacts, room: Room, projection: Projection, chart: Ch
     )
     if line is not None and chart is not None:
         row = _by_line(row, facts, room, projection, chart, line, thickness)
-    return with_facts(row, facts, room, projection)
+    return with_facts(row, facts, room)
 
 
 def _line_of(facts: ImageFacts, projection: Projection, chart: Chart | None, thickness: Thickness) -> ChartLine | None:
@@ -304,7 +311,7 @@ _FROM_FACTS = (
 )
 
 
-def with_facts(row: Exposure, facts: ImageFacts, room: Room, projection: Projection) -> Exposure:
+def with_facts(row: Exposure, facts: ImageFacts, room: Room) -> Exposure:
     """A row with what an object adds: what was recorded stays, what is missing is filled, and each such field says from
     where. An index that contradicts the recorded one is named, not taken."""
     told = dict(row.sources)

@@ -121,6 +121,16 @@ def of_event(db: Connection, event_key: str) -> Exposure | None:
     return _from(row) if row else None
 
 
+def of_object(db: Connection, key: str) -> Exposure | None:
+    """The exposure that an object told of, by the object's one-way key; None where it was taken back, or there is none."""
+    row = db.execute(
+        "SELECT exposure.* FROM exposure JOIN image ON image.exposure = exposure.id"
+        " WHERE image.key = ? AND undone_at IS NULL",
+        (key,),
+    ).fetchone()
+    return _from(row) if row else None
+
+
 def between(
     db: Connection, room: str, projection: str, since: str, until: str, event_key: str | None = None
 ) -> list[Exposure]:

@@ -30,11 +30,28 @@ def keep(db: Connection, facts: ImageFacts, exposure: int | None, waits_for: Wai
     """Within a change: an object was read; what it says is kept while it waits."""
     body = json.dumps(asdict(facts)) if waits_for else None
     db.execute(
-        "INSERT INTO image (key, read_at, device, view, exposure, waits_for, facts) VALUES (?, ?, ?, ?, ?, ?, ?)"
+        "INSERT INTO image (key, read_at, device, view, event, exposure, waits_for, facts) VALUES (?, ?, ?, ?, ?, ?, ?, ?)"
         " ON CONFLICT (key) DO UPDATE SET exposure = excluded.exposure, waits_for = excluded.waits_for,"
         " facts = excluded.facts",
-        (facts.key, now(), facts.device, facts.view, exposure, waits_for, body),
+        (facts.key, now(), facts.device, facts.view, facts.event_key, exposure, waits_for, body),
     )
+
+
+def of_event(db: Connection, event_key: str) -> list[ImageFacts]:
+    """What the objects of an irradiation event say that still wait."""
+    rows = db.execute("SELECT facts FROM image WHERE event = ? AND waits_for IS NOT NULL", (event_key,))
+    return [facts_from(row["facts"]) for row in rows]
+
+
+def reject_later(db: Connection, key: str, reason: str) -> None:
+    """Within a change: an object that did not come yet was rejected."""
+    db.execute("INSERT OR IGNORE INTO image_rejected (key, reason) VALUES (?, ?)", (key, reason))
+
+
+def rejected(db: Connection, key: str) -> str | None:
+    """Why an object was rejected, by a note that came before it; None where there was none."""
+    row = db.execute("SELECT reason FROM image_rejected WHERE key = ?", (key,)).fetchone()
+    return row["reason"] if row else None
 
 
 def of_exposure(store: Store, exposure: int) -> int:

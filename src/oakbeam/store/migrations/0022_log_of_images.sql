@@ -171,15 +171,20 @@ CREATE TABLE image (
     read_at   TEXT NOT NULL,
     device    TEXT NOT NULL DEFAULT '',
     view      TEXT NOT NULL DEFAULT '',
+    event     TEXT,
     exposure  INTEGER REFERENCES exposure (id),
     waits_for TEXT CHECK (waits_for IN ('room', 'view', 'same')),
     facts     TEXT CHECK (facts IS NULL OR json_valid(facts)),
     CHECK ((waits_for IS NULL) = (facts IS NULL))
 ) STRICT, WITHOUT ROWID;
 
+-- Images that a reject note named before they came, by key, and why.
+CREATE TABLE image_rejected (key TEXT PRIMARY KEY, reason TEXT NOT NULL) STRICT, WITHOUT ROWID;
+
 -- Files of folders that were read, by one-way keys of path, size and time: an import that broke off goes on where it was.
 CREATE TABLE image_file (key TEXT PRIMARY KEY) STRICT, WITHOUT ROWID;
 
+CREATE INDEX image_of_event ON image (event) WHERE waits_for IS NOT NULL;
 CREATE INDEX image_of_exposure ON image (exposure) WHERE exposure IS NOT NULL;
 CREATE INDEX image_waiting ON image (waits_for, device, view) WHERE waits_for IS NOT NULL;
 
