@@ -102,6 +102,14 @@ RULES: Mapping[str, Rule] = {
     "GET /api/exposures/csv": RECORDS,
     "GET /api/exposures/{exposure_id}": RECORDS,
     "GET /api/log/images/waiting": RECORDS,
+    "GET /api/log/board": RECORDS,
+    "GET /api/log/days": RECORDS,
+    "GET /api/log/alerts": RECORDS,
+    "GET /api/rooms/{room_id}/series": RECORDS,
+    "GET /api/rooms/{room_id}/control-chart": RECORDS,
+    "GET /api/rooms/{room_id}/learned": RECORDS,
+    "GET /api/rooms/{room_id}/tuned": RECORDS,
+    "GET /api/rooms/{room_id}/why-off": RECORDS,
     # computing, nothing kept
     "POST /api/techniques": ANYONE,
     "POST /api/what-if": ANYONE,
@@ -132,6 +140,9 @@ RULES: Mapping[str, Rule] = {
     "POST /api/log/images/answers": CHART,
     "POST /api/log/images/{key}/same": CHART,
     "POST /api/exposures/{exposure_id}/undo": LOG,
+    "POST /api/exposures/{exposure_id}/incident": LOG,
+    "POST /api/exposures/{exposure_id}/incident/close": CHART,
+    "POST /api/rooms/{room_id}/alert-notes": CHART,
     "POST /api/clearances": LOG,
     # charts
     "POST /api/charts": CHART,
@@ -161,6 +172,7 @@ RULES: Mapping[str, Rule] = {
     "POST /api/rooms/{room_id}/calibration": ROOM,
     "POST /api/rooms/{room_id}/programs": CHART,
     "POST /api/rooms/{room_id}/corrected-draft": CHART,
+    "POST /api/rooms/{room_id}/tuned-draft": CHART,
     "PUT /api/catalogue/local/{kind}/{entry_id}": DEPARTMENT,
     "DELETE /api/catalogue/local/{kind}/{entry_id}": DEPARTMENT,
     "PUT /api/checks": DEPARTMENT,
@@ -397,6 +409,15 @@ def the_store(request: Request) -> Store:
 def here(request: Request) -> Here:
     """Who asks."""
     return Here(session_in(the_store(request), request.headers))
+
+
+NAMES: frozenset[Role] = frozenset({"keeper", "physicist", "admin"})
+"""Who sees who recorded an exposure; everybody sees their own."""
+
+
+def sees_names(who: Here) -> bool:
+    """Whether somebody sees the names of those who recorded exposures."""
+    return who.session is not None and not NAMES.isdisjoint(who.session.person.roles)
 
 
 def person(who: Annotated[Here, Depends(here)]) -> Person:

@@ -14,7 +14,7 @@ from pydantic import BaseModel, Field, StringConstraints
 
 from oakbeam import catalogue
 from oakbeam.api import problems
-from oakbeam.api.access import CHART, Actor, Here, SignedIn, StoreHere, WhoHere
+from oakbeam.api.access import CHART, Actor, Here, SignedIn, StoreHere, WhoHere, sees_names
 from oakbeam.api.answers import as_stream
 from oakbeam.api.taking_in import join_record
 from oakbeam.api.technique_request import SetupRequest, TechniqueRequest, room_of
@@ -387,14 +387,10 @@ def record_exposure(store: StoreHere, who: Actor, asked: ExposureRequest) -> Rec
     return record(store, asked, who)
 
 
-NAMES: frozenset[str] = frozenset({"keeper", "physicist", "admin"})
-"""Who sees who recorded an exposure; everybody sees their own."""
-
-
 def named(found: Iterable[Exposure], who: Here) -> Iterator[Exposure]:
     """Exposures as somebody may see them: the person only to who may, and to themselves."""
     person = who.session.person if who.session else None
-    if person and not NAMES.isdisjoint(person.roles):
+    if sees_names(who):
         yield from found
         return
     for one in found:

@@ -41,6 +41,11 @@ def moved_since(store: Store, room_id: str, line_key: int | None, at: str) -> fl
     return sum(change for when, change in _of_key(store, room_id).get(line_key, ()) if when > at)
 
 
+def times(store: Store, room_id: str) -> list[str]:
+    """When calibrations of a room were accepted, oldest first."""
+    return [row["at"] for row in store.db.execute("SELECT at FROM calibration WHERE room = ? ORDER BY at", (room_id,))]
+
+
 def _of_room(store: Store, room_id: str) -> dict[tuple[int | None, str], Moved]:
     """By key and law."""
 

@@ -215,6 +215,29 @@ class NotYours(Refusal):
         )
 
 
+FAR_OVER_MOST = 500
+
+
+def far_over(store: Store, room: str, since: str, until: str, di: float, kerma_mgy: Mapping[str, float]) -> list[Exposure]:
+    """The exposures of a period, ISO days both counted in, over a DI or over the kerma of their projection, newest first;
+    room "" for all."""
+    of_room = "room = :room AND " if room else ""
+    rows = store.db.execute(
+        f"SELECT * FROM exposure WHERE {of_room}taken_at >= :since AND taken_at < :until AND undone_at IS NULL"
+        " AND ((reliable AND di > :di) OR incident_air_kerma_mgy > coalesce(:levels ->> projection, 9e9))"
+        " ORDER BY taken_at DESC, id DESC LIMIT :most",
+        {
+            "room": room,
+            "since": since,
+            "until": f"{until}~",
+            "di": di,
+            "levels": json.dumps(kerma_mgy),
+            "most": FAR_OVER_MOST,
+        },
+    )
+    return [_from(row) for row in rows]
+
+
 @dataclass(frozen=True, slots=True)
 class LogFilter:
     """Which exposures are wanted; None or empty: any. since and until: ISO days, both counted in. projections: any of these.

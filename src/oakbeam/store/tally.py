@@ -15,7 +15,6 @@ from typing import Literal
 
 from oakbeam.store.database import Connection, Store
 
-What = Literal["di", "kerma", "kap", "reason", "made by", "rejected by"]
 DI_BINS, DOSE_BINS = 10, 40
 """Bins to one DI, and to one decade of dose (5.9 % each)."""
 KAP = "coalesce(reported_kap_mgycm2, kap_mgycm2)"
@@ -129,7 +128,7 @@ def days(store: Store, room: str = "", projection: str = "", since: str = "", un
     ]
 
 
-Bins = dict[tuple[str, What], dict[int | str, int]]
+Bins = dict[tuple[str, str], dict[int | str, int]]
 """By projection and what: how many in each bin."""
 
 
@@ -142,7 +141,7 @@ def bins(store: Store, room: str, since: str, until: str) -> Bins:
     last_whole = until[:7] if _next_day_is_first(until) else _month_before(until[:7])
     found: Bins = {}
 
-    def take(rows: Iterable[tuple[str, What, int | str, int]]) -> None:
+    def take(rows: Iterable[tuple[str, str, int | str, int]]) -> None:
         for projection, what, bin_, n in rows:
             counted = found.setdefault((projection, what), {})
             counted[bin_] = counted.get(bin_, 0) + n
@@ -165,6 +164,16 @@ def bins(store: Store, room: str, since: str, until: str) -> Bins:
             query = f"SELECT projection, what, bin, sum(n) FROM ({_BINS.format(of=of)}) GROUP BY 1, 2, 3"
             take(store.db.execute(query, {"room": room, "start": start, "end": end}))
     return found
+
+
+def made_between(store: Store, room: str, since: str, until: str) -> dict[str, int]:
+    """How many exposures of each projection from one ISO day to another, both counted in; room "" for all."""
+    rows = store.db.execute(
+        "SELECT projection, sum(made) AS n FROM log_day WHERE room = ? AND projection <> '' AND day BETWEEN ? AND ?"
+        " GROUP BY projection",
+        (room, since, until),
+    )
+    return {row["projection"]: row["n"] for row in rows if row["n"] > 0}
 
 
 def made(store: Store, room: str) -> dict[str, int]:

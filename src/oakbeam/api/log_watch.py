@@ -1,0 +1,221 @@
+"""Control charts of the log's series with what was done to the room on their time axis, and the alerts that follow."""
+
+from __future__ import annotations
+
+import math
+import time
+from dataclasses import dataclass
+from datetime import UTC, datetime
+from typing import Annotated
+
+from fastapi import APIRouter, Query
+from pydantic import StringConstraints
+
+from oakbeam.api import problems
+from oakbeam.api.access import Actor, StoreHere
+from oakbeam.api.types import RequestBody
+from oakbeam.core.equipment.room import Room
+from oakbeam.core.errors import Refusal
+from oakbeam.core.log.alerts import Alert, Event, Series, alerts
+from oakbeam.core.log.control_chart import ControlChart, control_chart
+from oakbeam.store import Store, calibrations, evidence, local, rooms
+from oakbeam.store.evidence import AlertNote, SeenImage, SeriesKey
+
+router = APIRouter(prefix="/api", responses=problems.RESPONSES, tags=["log"])
+ALERT_DAYS = 120.0
+"""A change is told for so long."""
+MOST_POINTS = 1500
+
+
+@dataclass(frozen=True, slots=True)
+class SeriesOut:
+    """A series that can be looked at: its key, its view and conditions, and how many images it has."""
+
+    key: str
+    projection: str
+    support: str
+    grid_ratio: int
+    receptor: str
+    exposure_control: str
+    images: int
+
+
+@dataclass(frozen=True, slots=True)
+class ChartPoint:
+    """One image of a series."""
+
+    id: int
+    taken_at: str
+    di: float
+    version: int | None
+    outcome: str
+
+
+@dataclass(frozen=True, slots=True)
+class EventOut:
+    """Something that was done to the room."""
+
+    at: str
+    name: str
+    kind: str
+
+
+@dataclass(frozen=True, slots=True)
+class ControlOut:
+    """The control chart of a series: its images, oldest first, each with its place in the chart; and events of the room."""
+
+    series: SeriesOut
+    points: list[ChartPoint]
+    chart: ControlChart
+    events: list[EventOut]
+
+
+@dataclass(frozen=True, slots=True)
+class AlertOut:
+    """An alert of a room, since when, and what was said of it; note None: nobody looked at it yet."""
+
+    room: str
+    room_name: str
+    alert: Alert
+    since: str
+    projection: str
+    note: AlertNote | None
+
+
+class AlertNoteIn(RequestBody):
+    """What is said of an alert."""
+
+    key: Annotated[str, StringConstraints(min_length=1, max_length=200)]
+    note: Annotated[str, StringConstraints(min_length=1, max_length=500, strip_whitespace=True)]
+
+
+def key_of(series: SeriesKey) -> str:
+    """A series as text."""
+    return "|".join(map(str, series))
+
+
+def all_series(store: Store, room: Room) -> dict[str, list[SeenImage]]:
+    """The images of a room by series, those with the most first."""
+    found: dict[str, list[SeenImage]] = {}
+    for one in evidence.images(store, room.id):
+        found.setdefault(key_of(one.series), []).append(one)
+    return dict(sorted(found.items(), key=lambda item: -len(item[1])))
+
+
+def control(store: Store, room_id: str, key: str | None) -> ControlOut:
+    """The control chart of a series, of the largest where none is named. Refusal where the room has none such."""
+    room = rooms.get(store, room_id)
+    found = all_series(store, room)
+    if key is None and found:
+        key = next(iter(found))
+    if key not in found:
+        raise Refusal("No such series", "The log of this room has no images of that series.", list(found)[:20], "series")
+    images = found[key][-MOST_POINTS:]
+    points = [ChartPoint(one.id, one.taken_at, one.di, one.chart_version, one.outcome) for one in images]
+    return ControlOut(_series_out(key, found[key]), points, _chart(images), events(store, room_id))
+
+
+def _chart(images: list[SeenImage]) -> ControlChart:
+    return control_chart([one.di for one in images], [one.day for one in images])
+
+
+def _series_out(key: str, images: list[SeenImage]) -> SeriesOut:
+    first = images[0]
+    conditions = (first.projection, first.support, first.grid_ratio, first.receptor, first.exposure_control)
+    return SeriesOut(key, *conditions, len(images))
+
+
+def events(store: Store, room_id: str) -> list[EventOut]:
+    """What was done to a room that may move its images: chart versions and calibrations, oldest first."""
+    found = [
+        EventOut(row["approved_at"], f"version {row['version']}", "version")
+        for row in store.db.execute(
+            "SELECT version, approved_at FROM chart WHERE room = ? AND status IN ('approved', 'superseded')", (room_id,)
+        )
+    ]
+    found += [EventOut(at, "calibrated", "calibration") for at in calibrations.times(store, room_id)]
+    return sorted(found, key=lambda one: one.at)
+
+
+def alerts_of(store: Store, room_id: str) -> list[AlertOut]:
+    """The alerts of a room, those that nobody looked at first."""
+    room = rooms.get(store, room_id)
+
+    def work_out() -> list[Alert]:
+        known = local.catalogue_of(store).projections
+        series = []
+        for key, images in all_series(store, room).items():
+            first = images[0]
+            if first.exposure_control == "aec" or len(images) < 2 or first.projection not in known:
+                continue
+            view = known[first.projection]
+            series.append(
+                Series(
+                    key,
+                    f"{view.exam} {view.name}",
+                    first.receptor,
+                    [one.day for one in images],
+                    [set_over(one) for one in images],
+                    [one.recorded_by or "" for one in images],
+                    _chart(images),
+                )
+            )
+        happened = [
+            Event(evidence.day_of(one.at), f"{one.name} came" if one.kind == "version" else "it was calibrated")
+            for one in events(store, room_id)
+        ]
+        names = {one.id: one.name for one in room.receptors if any(s.receptor == one.id for s in series)}
+        return alerts(series, happened, names, time.time() / 86_400 - ALERT_DAYS)
+
+    found = store.remembered(("alerts", room_id, room.revision, int(time.time() // 3600)), work_out)
+    notes = evidence.alert_notes(store, room_id)
+    told = [
+        AlertOut(
+            room.id,
+            room.name,
+            one,
+            datetime.fromtimestamp(one.since_day * 86_400, UTC).isoformat(timespec="seconds"),
+            one.series[0].partition("|")[0],
+            notes.get(one.key),
+        )
+        for one in found
+    ]
+    return sorted(told, key=lambda one: (one.note is not None, -one.alert.since_day))
+
+
+def set_over(one: SeenImage) -> float:
+    """What was set over what was suggested at the same kVp [DI]; 0 where nothing was."""
+    if not one.suggested_mas or one.kvp != one.suggested_kvp:
+        return 0.0
+    return 10 * math.log10(one.mas / one.suggested_mas)
+
+
+@router.get("/rooms/{room_id}/series")
+def get_series(store: StoreHere, room_id: str) -> list[SeriesOut]:
+    """The series of a room's log: views under one set of conditions, those with the most images first."""
+    return [_series_out(key, images) for key, images in all_series(store, rooms.get(store, room_id)).items()]
+
+
+@router.get("/rooms/{room_id}/control-chart")
+def get_control_chart(
+    store: StoreHere, room_id: str, series: Annotated[str | None, Query(max_length=200)] = None
+) -> ControlOut:
+    """The control chart of a series of a room's log."""
+    return control(store, room_id, series)
+
+
+@router.get("/log/alerts")
+def get_alerts(store: StoreHere, room: Annotated[str | None, Query(max_length=60)] = None) -> list[AlertOut]:
+    """What moved in the log of a room, or of all."""
+    wanted = [room] if room else [one.id for one in rooms.all_rooms(store)]
+    return [alert for one in wanted for alert in alerts_of(store, one)]
+
+
+@router.post("/rooms/{room_id}/alert-notes", status_code=201)
+def post_alert_note(store: StoreHere, who: Actor, room_id: str, asked: AlertNoteIn) -> list[AlertOut]:
+    """Say something of an alert: it is known, and no longer open."""
+    rooms.get(store, room_id)
+    if asked.key not in {one.alert.key for one in alerts_of(store, room_id)}:
+        raise Refusal("No such alert", "This room has no such alert now.", None, "key")
+    evidence.note_alert(store, room_id, asked.key, who, asked.note)
+    return alerts_of(store, room_id)

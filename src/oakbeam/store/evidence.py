@@ -1,0 +1,217 @@
+"""What the log holds as evidence: images with a reliable index, series by series; tuned lines; notes of alerts;
+incidents."""
+
+from __future__ import annotations
+
+import json
+from collections.abc import Mapping
+from dataclasses import dataclass
+from datetime import datetime
+from typing import Any, NamedTuple
+
+from oakbeam.core.charts.line import ChartLine
+from oakbeam.store import calibrations
+from oakbeam.store.database import Conflict, Connection, NotFound, Store, audit, now
+
+MOST_IMAGES = 20_000
+"""Of a room, the newest: more say nothing new of a chart in use."""
+
+
+class SeriesKey(NamedTuple):
+    """Images that belong together: one view under one set of conditions."""
+
+    projection: str
+    support: str
+    grid_ratio: int
+    receptor: str
+    exposure_control: str
+
+
+class SeenImage(NamedTuple):
+    """An image with a reliable index as evidence needs it. di: against its own target, moved by what calibrations did to the
+    room since. day: since 1970, with its part."""
+
+    id: int
+    day: float
+    taken_at: str
+    projection: str
+    support: str
+    grid_ratio: int
+    receptor: str
+    filter: str | None
+    exposure_control: str
+    thickness_cm: float
+    thickness_from: str
+    thickness_spread_cm: float | None
+    di: float
+    target_ei: float | None
+    kvp: float
+    mas: float
+    suggested_kvp: float | None
+    suggested_mas: float | None
+    sid_cm: float
+    chart_version: int | None
+    line_key: int | None
+    recorded_by: str | None
+    sex: str | None
+    weight_kg: float | None
+    height_cm: float | None
+    outcome: str
+
+    @property
+    def series(self) -> SeriesKey:
+        return SeriesKey(self.projection, self.support, self.grid_ratio, self.receptor, self.exposure_control)
+
+
+_COLUMNS = [name for name in SeenImage._fields if name != "day"]
+
+
+def images(store: Store, room_id: str, projection: str | None = None) -> list[SeenImage]:
+    """The newest images of a room with a reliable index, oldest first."""
+
+    def read() -> list[SeenImage]:
+        of = "room = ? AND projection = ?" if projection else "room = ?"
+        rows = store.db.execute(
+            f"SELECT {', '.join(_COLUMNS)} FROM exposure WHERE {of} AND undone_at IS NULL AND reliable = 1"
+            " AND di IS NOT NULL AND support IS NOT NULL AND receptor IS NOT NULL AND grid_ratio IS NOT NULL AND sid_cm IS NOT NULL"
+            " ORDER BY taken_at DESC, id DESC LIMIT ?",
+            (room_id, *([projection] if projection else []), MOST_IMAGES),
+        ).fetchall()
+        found = []
+        for row in reversed(rows):
+            values = dict(row)
+            values["di"] += calibrations.moved_since(store, room_id, row["line_key"], row["taken_at"])
+            found.append(SeenImage(day=day_of(row["taken_at"]), **values))
+        return found
+
+    return store.remembered(("evidence", room_id, projection), read)
+
+
+def day_of(at: str) -> float:
+    """A moment (ISO 8601) in days since 1970."""
+    return datetime.fromisoformat(at).timestamp() / 86_400
+
+
+def of_line(found: list[SeenImage], line: ChartLine) -> list[SeenImage]:
+    """Those of some images that were made under a line's own conditions and within its range, by hand."""
+    low, high = line.range_cm
+    return [
+        one
+        for one in found
+        if one.projection == line.projection
+        and (one.support, one.grid_ratio, one.receptor, one.filter)
+        == (line.support, line.grid_ratio, line.receptor, line.filter)
+        and one.exposure_control != "aec"
+        and low <= one.thickness_cm <= high
+    ]
+
+
+def keep_tuning(db: Connection, chart: int, actor: str, evidence: Mapping[int, Mapping[str, Any]]) -> None:
+    """Within a change: the evidence that lines of a draft were tuned by, by key."""
+    db.executemany(
+        "INSERT INTO tuning (chart, line_key, at, by, evidence) VALUES (?, ?, ?, ?, ?)"
+        " ON CONFLICT (chart, line_key) DO UPDATE SET at = excluded.at, by = excluded.by, evidence = excluded.evidence",
+        [(chart, key, now(), actor, json.dumps(said)) for key, said in evidence.items()],
+    )
+
+
+@dataclass(frozen=True, slots=True)
+class Tuned:
+    """A line that was tuned: in which version of its chart, when that was approved, by whom, and by what evidence."""
+
+    chart: int
+    version: int
+    status: str
+    approved_at: str
+    line_key: int
+    at: str
+    by: str
+    evidence: dict[str, Any]
+
+
+def tuned(store: Store, room_id: str) -> list[Tuned]:
+    """The lines of a room that were ever tuned, the newest version first."""
+    rows = store.db.execute(
+        "SELECT chart.id AS chart, version, status, approved_at, line_key, tuning.at, tuning.by, evidence FROM tuning"
+        " JOIN chart ON chart.id = tuning.chart WHERE room = ? ORDER BY version DESC, line_key",
+        (room_id,),
+    )
+    return [Tuned(**{**dict(row), "evidence": json.loads(row["evidence"])}) for row in rows]
+
+
+@dataclass(frozen=True, slots=True)
+class AlertNote:
+    """What somebody said of an alert."""
+
+    at: str
+    by: str
+    note: str
+
+
+def alert_notes(store: Store, room_id: str) -> dict[str, AlertNote]:
+    """The newest note of each alert of a room, by the alert's key."""
+    rows = store.db.execute("SELECT key, at, by, note FROM alert_note WHERE room = ? ORDER BY id", (room_id,))
+    return {row["key"]: AlertNote(row["at"], row["by"], row["note"]) for row in rows}
+
+
+def note_alert(store: Store, room_id: str, key: str, actor: str, note: str) -> None:
+    """Say something of an alert: it is known, and no longer open."""
+    with store.change() as db:
+        db.execute(
+            "INSERT INTO alert_note (room, key, at, by, note) VALUES (?, ?, ?, ?, ?)", (room_id, key, now(), actor, note)
+        )
+        audit(db, actor, "log.alert", f"room:{room_id}", {"alert": key, "note": note})
+
+
+@dataclass(frozen=True, slots=True)
+class Incident:
+    """An exposure far too high: what happened and who was told, as written; outcome: what it was closed with."""
+
+    exposure: int
+    at: str
+    by: str
+    happened: str
+    told: str
+    closed_at: str | None
+    closed_by: str | None
+    outcome: str
+
+
+def incident(store: Store, exposure: int) -> Incident | None:
+    """The incident note of an exposure; None where there is none."""
+    row = store.db.execute("SELECT * FROM incident WHERE exposure = ?", (exposure,)).fetchone()
+    return Incident(**dict(row)) if row else None
+
+
+def noted(store: Store, exposures: list[int]) -> dict[int, Incident]:
+    """The incident notes of some exposures, by exposure."""
+    marks = ", ".join("?" * len(exposures))
+    rows = store.db.execute(f"SELECT * FROM incident WHERE exposure IN ({marks})", exposures)
+    return {row["exposure"]: Incident(**dict(row)) for row in rows}
+
+
+def note_incident(store: Store, exposure: int, actor: str, happened: str, told: str) -> None:
+    """Write down what happened; once. Conflict where it was written already."""
+    with store.change() as db:
+        if db.execute("SELECT 1 FROM incident WHERE exposure = ?", (exposure,)).fetchone():
+            raise Conflict("Written already", f"Exposure {exposure} has its incident note.")
+        db.execute(
+            "INSERT INTO incident (exposure, at, by, happened, told) VALUES (?, ?, ?, ?, ?)",
+            (exposure, now(), actor, happened, told),
+        )
+        audit(db, actor, "incident.note", f"exposure:{exposure}", {"happened": happened, "told": told})
+
+
+def close_incident(store: Store, exposure: int, actor: str, outcome: str) -> None:
+    """Close an incident. NotFound where there is none, Conflict where it is closed."""
+    found = incident(store, exposure)
+    if found is None:
+        raise NotFound(f"Exposure {exposure} has no incident note.")
+    if found.closed_at:
+        raise Conflict("Closed already", f"The incident of exposure {exposure} was closed by {found.closed_by}.")
+    with store.change() as db:
+        db.execute(
+            "UPDATE incident SET closed_at = ?, closed_by = ?, outcome = ? WHERE exposure = ?",
+            (now(), actor, outcome, exposure),
+        )
+        audit(db, actor, "incident.close", f"exposure:{exposure}", {"outcome": outcome})
