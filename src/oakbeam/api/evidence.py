@@ -6,7 +6,7 @@ from __future__ import annotations
 import math
 import statistics
 from collections.abc import Sequence
-from dataclasses import asdict, dataclass
+from dataclasses import dataclass
 from typing import Annotated
 
 import numpy as np
@@ -17,26 +17,20 @@ from oakbeam.api import problems
 from oakbeam.api.access import Actor, StoreHere, WhoHere, sees_names
 from oakbeam.api.charts import ChartOut, chart_out
 from oakbeam.api.types import Id, RequestBody
-from oakbeam.core.anatomy.composition import PatientPart, beam_and_spread
 from oakbeam.core.charts.line import Chart, ChartLine
 from oakbeam.core.charts.validation import check_line
 from oakbeam.core.equipment.room import Room
-from oakbeam.core.equipment.room_beam import beam_setup, usual_field
 from oakbeam.core.errors import Refusal
-from oakbeam.core.log.control_chart import control_chart
-from oakbeam.core.log.said import cause_said, tuning_said, verdict_said, why_said
+from oakbeam.core.log.images import SeenImage, line_images, of_line
+from oakbeam.core.log.said import as_evidence, cause_said, tuning_said, verdict_said, why_said
 from oakbeam.core.log.shares import Share, share
-from oakbeam.core.log.tuning import Cause, LineImages, Tuning, di_per_cm, learn, off_di, retuned
+from oakbeam.core.log.tuning import Cause, Tuning, learn, retuned
 from oakbeam.core.log.why_off import Explained, NumberCause, explain
-from oakbeam.core.patient.patient import CALIPER_SPREAD_CM
 from oakbeam.core.projection import Projection
 from oakbeam.store import Store, charts, evidence, local, rooms
 from oakbeam.store.charts import LineChange
-from oakbeam.store.evidence import SeenImage
 
 router = APIRouter(prefix="/api", responses=problems.RESPONSES, tags=["log"])
-MOST_OF_A_LINE = 400
-"""Images of a line that count, the newest."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -112,46 +106,6 @@ def learned(store: Store, room_id: str) -> LearnedOut:
     return store.remembered(("learned", room_id, room.revision, chart.id), work_out)
 
 
-def line_images(seen: Sequence[SeenImage], line: ChartLine, room: Room, projection: Projection) -> LineImages | None:
-    """What a line's images say, from its last change of level on; None where they say nothing."""
-    own = evidence.of_line(list(seen), line)[-MOST_OF_A_LINE:]
-    if not own or line.exposure_control == "aec" or not room.receptor(line.receptor).digital:
-        return None
-    target = room.receptor(line.receptor).target_for(projection.region, line.target_ei)
-    cm = np.array([one.thickness_cm for one in own])
-    moved = [10 * math.log10(one.target_ei / target) if one.target_ei and target else 0.0 for one in own]
-    try:
-        off = off_di(
-            line,
-            room,
-            projection,
-            cm,
-            np.array([one.di for one in own]) + np.array(moved),
-            np.array([one.kvp for one in own]),
-            np.array([one.mas for one in own]),
-            np.array([one.sid_cm for one in own]),
-        )
-        per_cm = max(0.05, di_per_cm(line, room, projection))
-        patient_di = _patient_di(line, room, projection)
-    except Refusal:
-        return None
-    shifts = control_chart(list(off), [one.day for one in own]).shifts
-    since = shifts[-1].begins if shifts else 0
-    spread = np.array([one.thickness_spread_cm or CALIPER_SPREAD_CM for one in own])
-    return LineImages(line, cm[since:], spread[since:], off[since:], patient_di, per_cm, projection.composition.site)
-
-
-def _patient_di(line: ChartLine, room: Room, projection: Projection) -> float:
-    """The spread of patients at a line's own thickness, as the model estimates it [DI]."""
-    receptor, kvp = room.receptor(line.receptor), line.law.at(line.thickness_cm)[0]
-    field = usual_field(line.field_cm, projection, receptor)
-    added = room.filter(line.filter)
-    setup = beam_setup(room, kvp, line.sid_cm, room.support(line.support), line.grid_ratio, receptor, field, added=added)
-    average = projection.thickness_cm[1]
-    part = PatientPart(projection.composition, average, line.thickness_cm, None, (), CALIPER_SPREAD_CM)
-    return max(0.2, beam_and_spread(setup, part)[1])
-
-
 def _tuning_out(tuning: Tuning, room: Room, projection: Projection) -> TuningOut:
     to, refusal = None, None
     if tuning.sure:
@@ -188,14 +142,8 @@ def tuned_draft(store: Store, room_id: str, asked: ApplyIn, actor: str) -> Chart
         draft = charts.change_lines(store, draft.id, changes, actor, check, f"Tuned: {one.said}").chart
         by_key = {line.key: line for line in draft.lines}
     with store.change() as db:
-        evidence.keep_tuning(db, draft.id, actor, {key: _kept(one) for key, one in wanted.items()})
+        evidence.keep_tuning(db, draft.id, actor, {key: as_evidence(one.tuning, one.said) for key, one in wanted.items()})
     return chart_out(draft)
-
-
-def _kept(one: TuningOut) -> dict[str, object]:
-    said = asdict(one.tuning)
-    del said["line"]
-    return {**said, "said": one.said}
 
 
 def worked(store: Store, room_id: str) -> list[WorkedOut]:
@@ -207,7 +155,7 @@ def worked(store: Store, room_id: str) -> list[WorkedOut]:
         line = next((line for line in charts.get(store, one.chart).lines if line.key == one.line_key), None)
         if line is None:
             continue
-        own = evidence.of_line(seen, line)
+        own = of_line(seen, line)
         until = next(
             (later.approved_at for later in _versions(store, room_id) if later.approved_at > one.approved_at), "9999"
         )

@@ -18,12 +18,13 @@ from oakbeam.core.equipment.room import Room
 from oakbeam.core.errors import Refusal
 from oakbeam.core.log.alerts import Alert, Event, Series, alerts
 from oakbeam.core.log.control_chart import ControlChart, control_chart
+from oakbeam.core.log.images import SeenImage, SeriesKey
 from oakbeam.store import Store, calibrations, evidence, local, rooms
-from oakbeam.store.evidence import AlertNote, SeenImage, SeriesKey
+from oakbeam.store.evidence import AlertNote
 
 router = APIRouter(prefix="/api", responses=problems.RESPONSES, tags=["log"])
-ALERT_DAYS = 120.0
-"""A change is told for so long."""
+ALERT_DAYS = 365.0
+"""A change is told for so long, or until somebody said something of it."""
 MOST_POINTS = 1500
 
 
@@ -128,12 +129,12 @@ def _series_out(key: str, images: list[SeenImage]) -> SeriesOut:
 def events(store: Store, room_id: str) -> list[EventOut]:
     """What was done to a room that may move its images: chart versions and calibrations, oldest first."""
     found = [
-        EventOut(row["approved_at"], f"version {row['version']}", "version")
+        EventOut(row["approved_at"], f"version {row['version']} came", "version")
         for row in store.db.execute(
             "SELECT version, approved_at FROM chart WHERE room = ? AND status IN ('approved', 'superseded')", (room_id,)
         )
     ]
-    found += [EventOut(at, "calibrated", "calibration") for at in calibrations.times(store, room_id)]
+    found += [EventOut(at, "it was calibrated", "calibration") for at in calibrations.times(store, room_id)]
     return sorted(found, key=lambda one: one.at)
 
 
@@ -142,30 +143,9 @@ def alerts_of(store: Store, room_id: str) -> list[AlertOut]:
     room = rooms.get(store, room_id)
 
     def work_out() -> list[Alert]:
-        known = local.catalogue_of(store).projections
-        series = []
-        for key, images in all_series(store, room).items():
-            first = images[0]
-            if first.exposure_control == "aec" or len(images) < 2 or first.projection not in known:
-                continue
-            view = known[first.projection]
-            series.append(
-                Series(
-                    key,
-                    f"{view.exam} {view.name}",
-                    first.receptor,
-                    [one.day for one in images],
-                    [set_over(one) for one in images],
-                    [one.recorded_by or "" for one in images],
-                    _chart(images),
-                )
-            )
-        happened = [
-            Event(evidence.day_of(one.at), f"{one.name} came" if one.kind == "version" else "it was calibrated")
-            for one in events(store, room_id)
-        ]
-        names = {one.id: one.name for one in room.receptors if any(s.receptor == one.id for s in series)}
-        return alerts(series, happened, names, time.time() / 86_400 - ALERT_DAYS)
+        happened = [Event(evidence.day_of(one.at), one.name) for one in events(store, room_id)]
+        names = {one.id: one.name for one in room.receptors}
+        return alerts(watched(store, room), happened, names, time.time() / 86_400 - ALERT_DAYS)
 
     found = store.remembered(("alerts", room_id, room.revision, int(time.time() // 3600)), work_out)
     notes = evidence.alert_notes(store, room_id)
@@ -181,6 +161,20 @@ def alerts_of(store: Store, room_id: str) -> list[AlertOut]:
         for one in found
     ]
     return sorted(told, key=lambda one: (one.note is not None, -one.alert.since_day))
+
+
+def watched(store: Store, room: Room) -> list[Series]:
+    """The series of a room that are watched: exposed by hand, of views that are known."""
+    known, found = local.catalogue_of(store).projections, []
+    for key, images in all_series(store, room).items():
+        first = images[0]
+        if first.exposure_control == "aec" or len(images) < 2 or first.projection not in known:
+            continue
+        view = known[first.projection]
+        days, di = [one.day for one in images], [one.di for one in images]
+        over = [set_over(one) for one in images]
+        found.append(Series(key, f"{view.exam} {view.name}", first.receptor, days, di, over, control_chart(di, days)))
+    return found
 
 
 def set_over(one: SeenImage) -> float:

@@ -4,13 +4,20 @@ from __future__ import annotations
 
 from datetime import datetime, timedelta
 
+from oakbeam import catalogue
+from oakbeam.core.charts.line import Chart
 from oakbeam.core.equipment.constancy import outcome
 from oakbeam.core.equipment.room import Room
 from oakbeam.core.errors import Refusal
-from oakbeam.demo import clinic, instrument, shifts
-from oakbeam.store import Store, charts, constancy, department, exposures, local, people, rooms
+from oakbeam.core.log.images import line_images
+from oakbeam.core.log.said import as_evidence, tuning_said
+from oakbeam.core.log.tuning import learn, retuned
+from oakbeam.demo import clinic, instrument, shifts, story
+from oakbeam.store import Store, charts, constancy, department, evidence, exposures, local, people, rooms
+from oakbeam.store.charts import LineChange
+from oakbeam.store.database import in_the_past
 
-DEMO_EXPOSURES = {"room-1": 150, "room-2": 90, "portable": 40}
+DEMO_EXPOSURES = {"room-1": 1500, "room-2": 900, "portable": 400}
 DEMO_SEED = 20260
 
 
@@ -30,14 +37,53 @@ def seed(store: Store, until: datetime) -> bool:
     local.offer_accounts(store, clinic.PASSWORD, [person_id for person_id, *_ in clinic.PEOPLE])
     for place, room in enumerate(clinic.rooms()):
         rooms.save(store, room, clinic.APPROVER)
-        plan = clinic.CHARTS[room.id]
-        draft = charts.add_draft(store, room.id, plan.name, clinic.AUTHOR, clinic.chart_lines(room), note=plan.lacks)
-        charts.propose(store, draft.id, clinic.AUTHOR)
-        chart = charts.approve(store, draft.id, clinic.APPROVER, another=True)
-        made = shifts.simulate(room, chart, DEMO_EXPOSURES[room.id], until, DEMO_SEED + place)
-        exposures.add_many(store, made, "simulation")
+        first = _approved(store, _first_draft(store, room, until), until - timedelta(days=story.DAYS + 5))
+        count, seed_of_room = DEMO_EXPOSURES[room.id], DEMO_SEED + place
+        if room.id == TUNED_IN:
+            before = round(count * (1 - story.VERSION_2 / story.DAYS))
+            made = shifts.simulate(room, first, before, until, seed_of_room, (story.DAYS, story.VERSION_2 + 1))
+            exposures.add_many(store, made, None)
+            second = _approved(store, _tuned_draft(store, room, first, until), until - timedelta(days=story.VERSION_2))
+            made = shifts.simulate(room, second, count - before, until, seed_of_room + 100, (story.VERSION_2 - 1, 1))
+        else:
+            made = shifts.simulate(room, first, count, until, seed_of_room)
+        exposures.add_many(store, made, None)
         _constancy(store, room, until)
     return True
+
+
+TUNED_IN = "room-2"
+
+
+def _first_draft(store: Store, room: Room, until: datetime) -> Chart:
+    plan = clinic.CHARTS[room.id]
+    with in_the_past(until - timedelta(days=story.DAYS + 6)):
+        return charts.add_draft(store, room.id, plan.name, clinic.AUTHOR, clinic.chart_lines(room), note=plan.lacks)
+
+
+def _tuned_draft(store: Store, room: Room, chart: Chart, until: datetime) -> Chart:
+    """What the images of the first version said of the lumbar AP, put into a second one as the Log does it."""
+    seen = evidence.images(store, room.id)
+    told = [line_images(seen, line, room, catalogue.projection(line.projection)) for line in chart.lines]
+    learned = learn([one for one in told if one])
+    tuning = next(one for one in learned.lines if one.line.projection == "lspine-ap")
+    line = retuned(tuning, room, catalogue.projection("lspine-ap"))
+    said = tuning_said(tuning, line)
+    with in_the_past(until - timedelta(days=story.VERSION_2 + 1)):
+        draft = charts.next_draft(store, chart.id, clinic.AUTHOR)
+        of_draft = next(one for one in draft.lines if one.key == line.key)
+        change = LineChange(of_draft.id, line, of_draft.revision)
+        charts.change_lines(store, draft.id, [change], clinic.AUTHOR, why=f"Tuned: {said}")
+        with store.change() as db:
+            evidence.keep_tuning(db, draft.id, clinic.AUTHOR, {line.key or 0: as_evidence(tuning, said)})
+    return draft
+
+
+def _approved(store: Store, draft: Chart, moment: datetime) -> Chart:
+    """A draft approved as of a moment."""
+    with in_the_past(moment):
+        charts.propose(store, draft.id, clinic.AUTHOR)
+        return charts.approve(store, draft.id, clinic.APPROVER, another=True)
 
 
 FAILED_IN = "room-1"

@@ -327,9 +327,23 @@ def _statements(script: str) -> Iterator[str]:
             pending = ""
 
 
+_PAST: list[datetime] = []
+
+
+@contextmanager
+def in_the_past(moment: datetime) -> Iterator[None]:
+    """What is kept inside is kept as of a moment; for the demo, whose clinic has a past, and for nothing else."""
+    _PAST.append(moment)
+    try:
+        yield
+    finally:
+        _PAST.pop()
+
+
 def now() -> str:
     """This moment as ISO 8601 in UTC, to the millisecond."""
-    return datetime.now(UTC).isoformat(timespec="milliseconds")
+    moment = _PAST[-1] if _PAST else datetime.now(UTC)
+    return moment.isoformat(timespec="milliseconds")
 
 
 def audit(db: sqlite3.Connection, actor: str, action: str, subject: str, detail: Mapping[str, object]) -> None:

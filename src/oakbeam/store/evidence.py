@@ -7,60 +7,14 @@ import json
 from collections.abc import Mapping
 from dataclasses import dataclass
 from datetime import datetime
-from typing import Any, NamedTuple
+from typing import Any
 
-from oakbeam.core.charts.line import ChartLine
+from oakbeam.core.log.images import SeenImage
 from oakbeam.store import calibrations
 from oakbeam.store.database import Conflict, Connection, NotFound, Store, audit, now
 
 MOST_IMAGES = 20_000
 """Of a room, the newest: more say nothing new of a chart in use."""
-
-
-class SeriesKey(NamedTuple):
-    """Images that belong together: one view under one set of conditions."""
-
-    projection: str
-    support: str
-    grid_ratio: int
-    receptor: str
-    exposure_control: str
-
-
-class SeenImage(NamedTuple):
-    """An image with a reliable index as evidence needs it. di: against its own target, moved by what calibrations did to the
-    room since. day: since 1970, with its part."""
-
-    id: int
-    day: float
-    taken_at: str
-    projection: str
-    support: str
-    grid_ratio: int
-    receptor: str
-    filter: str | None
-    exposure_control: str
-    thickness_cm: float
-    thickness_from: str
-    thickness_spread_cm: float | None
-    di: float
-    target_ei: float | None
-    kvp: float
-    mas: float
-    suggested_kvp: float | None
-    suggested_mas: float | None
-    sid_cm: float
-    chart_version: int | None
-    line_key: int | None
-    recorded_by: str | None
-    sex: str | None
-    weight_kg: float | None
-    height_cm: float | None
-    outcome: str
-
-    @property
-    def series(self) -> SeriesKey:
-        return SeriesKey(self.projection, self.support, self.grid_ratio, self.receptor, self.exposure_control)
 
 
 _COLUMNS = [name for name in SeenImage._fields if name != "day"]
@@ -73,8 +27,8 @@ def images(store: Store, room_id: str, projection: str | None = None) -> list[Se
         of = "room = ? AND projection = ?" if projection else "room = ?"
         rows = store.db.execute(
             f"SELECT {', '.join(_COLUMNS)} FROM exposure WHERE {of} AND undone_at IS NULL AND reliable = 1"
-            " AND di IS NOT NULL AND support IS NOT NULL AND receptor IS NOT NULL AND grid_ratio IS NOT NULL AND sid_cm IS NOT NULL"
-            " ORDER BY taken_at DESC, id DESC LIMIT ?",
+            " AND di IS NOT NULL AND support IS NOT NULL AND receptor IS NOT NULL AND grid_ratio IS NOT NULL"
+            " AND sid_cm IS NOT NULL ORDER BY taken_at DESC, id DESC LIMIT ?",
             (room_id, *([projection] if projection else []), MOST_IMAGES),
         ).fetchall()
         found = []
@@ -90,20 +44,6 @@ def images(store: Store, room_id: str, projection: str | None = None) -> list[Se
 def day_of(at: str) -> float:
     """A moment (ISO 8601) in days since 1970."""
     return datetime.fromisoformat(at).timestamp() / 86_400
-
-
-def of_line(found: list[SeenImage], line: ChartLine) -> list[SeenImage]:
-    """Those of some images that were made under a line's own conditions and within its range, by hand."""
-    low, high = line.range_cm
-    return [
-        one
-        for one in found
-        if one.projection == line.projection
-        and (one.support, one.grid_ratio, one.receptor, one.filter)
-        == (line.support, line.grid_ratio, line.receptor, line.filter)
-        and one.exposure_control != "aec"
-        and low <= one.thickness_cm <= high
-    ]
 
 
 def keep_tuning(db: Connection, chart: int, actor: str, evidence: Mapping[int, Mapping[str, Any]]) -> None:

@@ -149,13 +149,13 @@ def add(store: Store, exposure: Exposure, actor: str) -> Exposure:
     return add_many(store, [exposure], actor)[0]
 
 
-def add_many(store: Store, exposures: list[Exposure], actor: str) -> list[Exposure]:
-    """Record several exposures in one transaction."""
+def add_many(store: Store, exposures: list[Exposure], actor: str | None) -> list[Exposure]:
+    """Record several exposures in one transaction; actor None: each by whom it names."""
     with store.change() as db:
-        recorded = [insert(db, exposure, actor) for exposure in exposures]
+        recorded = [insert(db, exposure, actor or exposure.recorded_by) for exposure in exposures]
         for one in recorded:
             detail = {"projection": one.projection, "outcome": one.outcome}
-            audit(db, actor, "exposure.record", f"exposure:{one.id}", detail)
+            audit(db, one.recorded_by or "", "exposure.record", f"exposure:{one.id}", detail)
         tally.count(db, [one.id for one in recorded])
     return recorded
 

@@ -2384,6 +2384,246 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/rooms/{room_id}/learned": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Get Learned
+         * @description What the images of a room's log say of its approved chart: causes of the room, and lines to tune.
+         */
+        get: operations["get_learned_api_rooms__room_id__learned_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/rooms/{room_id}/tuned-draft": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Post Tuned Draft
+         * @description Put tuned lines into the room's draft, with their evidence; somebody else approves it.
+         */
+        post: operations["post_tuned_draft_api_rooms__room_id__tuned_draft_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/rooms/{room_id}/why-off": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Get Why Off
+         * @description Why the images of a projection are off in a room, in parts and in sentences.
+         */
+        get: operations["get_why_off_api_rooms__room_id__why_off_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/rooms/{room_id}/tuned": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Get Tuned
+         * @description Of each tuned line that was approved, whether it worked.
+         */
+        get: operations["get_tuned_api_rooms__room_id__tuned_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/log/board": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Get Board
+         * @description What a period was like.
+         */
+        get: operations["get_board_api_log_board_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/log/days": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Get Days
+         * @description The log day by day, over any time, oldest first.
+         */
+        get: operations["get_days_api_log_days_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/exposures/{exposure_id}/incident": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Post Incident
+         * @description Write down what happened with an exposure far too high, and who was told.
+         */
+        post: operations["post_incident_api_exposures__exposure_id__incident_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/exposures/{exposure_id}/incident/close": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Post Close Incident
+         * @description Close an incident.
+         */
+        post: operations["post_close_incident_api_exposures__exposure_id__incident_close_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/rooms/{room_id}/series": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Get Series
+         * @description The series of a room's log: views under one set of conditions, those with the most images first.
+         */
+        get: operations["get_series_api_rooms__room_id__series_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/rooms/{room_id}/control-chart": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Get Control Chart
+         * @description The control chart of a series of a room's log.
+         */
+        get: operations["get_control_chart_api_rooms__room_id__control_chart_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/log/alerts": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Get Alerts
+         * @description What moved in the log of a room, or of all.
+         */
+        get: operations["get_alerts_api_log_alerts_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/rooms/{room_id}/alert-notes": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Post Alert Note
+         * @description Say something of an alert: it is known, and no longer open.
+         */
+        post: operations["post_alert_note_api_rooms__room_id__alert_notes_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/ready": {
         parameters: {
             query?: never;
@@ -2678,6 +2918,71 @@ export interface components {
             open_records: boolean;
         };
         /**
+         * Alert
+         * @description A change that somebody should look at. key: the same for the same change; kind: shift, trend or room; since_day;
+         *     size_di with its 95 % interval, a month for a trend; what it saw, what it goes with, and what to do, in words.
+         */
+        Alert: {
+            /** Key */
+            key: string;
+            /** Kind */
+            kind: string;
+            /** Series */
+            series: string[];
+            /** Since Day */
+            since_day: number;
+            /** Size Di */
+            size_di: number;
+            /** Low */
+            low: number;
+            /** High */
+            high: number;
+            /** Saw */
+            saw: string;
+            /** With What */
+            with_what: string;
+            /** Do */
+            do: string;
+        };
+        /**
+         * AlertNote
+         * @description What somebody said of an alert.
+         */
+        AlertNote: {
+            /** At */
+            at: string;
+            /** By */
+            by: string;
+            /** Note */
+            note: string;
+        };
+        /**
+         * AlertNoteIn
+         * @description What is said of an alert.
+         */
+        AlertNoteIn: {
+            /** Key */
+            key: string;
+            /** Note */
+            note: string;
+        };
+        /**
+         * AlertOut
+         * @description An alert of a room, since when, and what was said of it; note None: nobody looked at it yet.
+         */
+        AlertOut: {
+            /** Room */
+            room: string;
+            /** Room Name */
+            room_name: string;
+            alert: components["schemas"]["Alert"];
+            /** Since */
+            since: string;
+            /** Projection */
+            projection: string;
+            note: components["schemas"]["AlertNote"] | null;
+        };
+        /**
          * AngleAdvice
          * @description A tube angle, or a turn of the part, by the method in force, and the methods there are.
          */
@@ -2746,6 +3051,14 @@ export interface components {
              * @default
              */
             aside: string;
+        };
+        /**
+         * ApplyIn
+         * @description The lines to tune, by key; all that are sure where none is named.
+         */
+        ApplyIn: {
+            /** Lines */
+            lines?: number[];
         };
         /**
          * ApproveIn
@@ -3053,6 +3366,50 @@ export interface components {
             settings: components["schemas"]["Setting"][];
         };
         /**
+         * Board
+         * @description A period. exposures: all; rejects: of those of whom it is known, None where of none; said: what to think of the rate;
+         *     by_reason and by_role: rejects; views: the furthest off first.
+         */
+        Board: {
+            /** Exposures */
+            exposures: number;
+            /** Rejects Known */
+            rejects_known: number;
+            rejects: components["schemas"]["Share"] | null;
+            /** Said */
+            said: string;
+            within: components["schemas"]["Share"] | null;
+            /** By Reason */
+            by_reason: [
+                string,
+                number
+            ][];
+            /** By Role */
+            by_role: [
+                string,
+                components["schemas"]["Share"]
+            ][];
+            /** Views */
+            views: components["schemas"]["ViewOnBoard"][];
+        };
+        /**
+         * BoardOut
+         * @description A room's board from one day to another, both counted in; room "" for all. levels: of the views on it.
+         */
+        BoardOut: {
+            /** Room */
+            room: string;
+            /** Since */
+            since: string;
+            /** Until */
+            until: string;
+            board: components["schemas"]["Board"];
+            /** Levels */
+            levels: components["schemas"]["LevelOf"][];
+            /** Incidents */
+            incidents: components["schemas"]["IncidentRow"][];
+        };
+        /**
          * BuildIn
          * @description Test exposures, the projections wanted (None: all that the room can serve), and the technique system to write them
          *     in. used: how often the room uses a projection, for what to expose next; left out: as the keeper ticked, else as often as
@@ -3144,6 +3501,27 @@ export interface components {
             ei: number | null;
             /** Recorded By */
             recorded_by: string | null;
+        };
+        /**
+         * Cause
+         * @description What lines share: of the room, a receptor, or a support with its grid. of: which; size_di with its 99 % interval;
+         *     lines and images that show it.
+         */
+        Cause: {
+            /** Kind */
+            kind: string;
+            /** Of */
+            of: string;
+            /** Size Di */
+            size_di: number;
+            /** Low */
+            low: number;
+            /** High */
+            high: number;
+            /** Lines */
+            lines: number;
+            /** Images */
+            images: number;
         };
         /**
          * Caution
@@ -3435,6 +3813,22 @@ export interface components {
             lines: components["schemas"]["ChartLine"][];
         };
         /**
+         * ChartPoint
+         * @description One image of a series.
+         */
+        ChartPoint: {
+            /** Id */
+            id: number;
+            /** Taken At */
+            taken_at: string;
+            /** Di */
+            di: number;
+            /** Version */
+            version: number | null;
+            /** Outcome */
+            outcome: string;
+        };
+        /**
          * ChartReference
          * @description Which chart version a result came from.
          */
@@ -3604,6 +3998,14 @@ export interface components {
              * @default 0
              */
             id: number;
+        };
+        /**
+         * CloseIn
+         * @description What an incident is closed with.
+         */
+        CloseIn: {
+            /** Outcome */
+            outcome: string;
         };
         /**
          * Column
@@ -3801,6 +4203,40 @@ export interface components {
             tolerance: components["schemas"]["Tolerance"];
         };
         /**
+         * ControlChart
+         * @description A series as a control chart. centre: of the stretch each value belongs to; spread: one standard deviation of a value;
+         *     ewma with its limits about the centre, None while it warms up; up and down: the CUSUMs in standard deviations.
+         */
+        ControlChart: {
+            /** Centre */
+            centre: number[];
+            /** Spread */
+            spread: number;
+            /** Ewma */
+            ewma: (number | null)[];
+            /** Ewma Limit */
+            ewma_limit: number;
+            /** Up */
+            up: number[];
+            /** Down */
+            down: number[];
+            /** Shifts */
+            shifts: components["schemas"]["Shift"][];
+            trend: components["schemas"]["oakbeam__core__log__control_chart__Trend"] | null;
+        };
+        /**
+         * ControlOut
+         * @description The control chart of a series: its images, oldest first, each with its place in the chart; and events of the room.
+         */
+        ControlOut: {
+            series: components["schemas"]["SeriesOut"];
+            /** Points */
+            points: components["schemas"]["ChartPoint"][];
+            chart: components["schemas"]["ControlChart"];
+            /** Events */
+            events: components["schemas"]["EventOut"][];
+        };
+        /**
          * Corrected
          * @description The technique that would have been on target, on the room's stations.
          */
@@ -3820,6 +4256,36 @@ export interface components {
              * @enum {string}
              */
             focal_spot: "small" | "large";
+        };
+        /**
+         * Day
+         * @description A day's sums of a room and a projection, "" for all: how many exposures, of how many it is known whether they were
+         *     rejected, how many were, how many were tries after the first; how many with a reliable index, how many of those within
+         *     ±1, the mean and the mean square of their DI; how many with a dose, and its geometric mean [mGy].
+         */
+        Day: {
+            /** Day */
+            day: string;
+            /** Made */
+            made: number;
+            /** Rejects Known */
+            rejects_known: number;
+            /** Rejected */
+            rejected: number;
+            /** Repeats */
+            repeats: number;
+            /** Judged */
+            judged: number;
+            /** Within */
+            within: number;
+            /** Mean Di */
+            mean_di: number | null;
+            /** Mean Square Di */
+            mean_square_di: number | null;
+            /** Dosed */
+            dosed: number;
+            /** Kerma Mgy */
+            kerma_mgy: number | null;
         };
         /**
          * Department
@@ -4067,6 +4533,18 @@ export interface components {
             check_first: string[];
         };
         /**
+         * EventOut
+         * @description Something that was done to the room.
+         */
+        EventOut: {
+            /** At */
+            at: string;
+            /** Name */
+            name: string;
+            /** Kind */
+            kind: string;
+        };
+        /**
          * ExamOut
          * @description An exam: its projections in working order.
          */
@@ -4141,6 +4619,27 @@ export interface components {
             exposures: number;
             /** Share */
             share: number;
+        };
+        /**
+         * Explained
+         * @description A projection's images explained: n; the level of an image at the mean of everything, with its 95 % interval [DI];
+         *     parts, the largest first; rest: the share that goes with none of them; spread_di: one standard deviation of that.
+         */
+        Explained: {
+            /** N */
+            n: number;
+            /** Level Di */
+            level_di: number;
+            /** Level Low */
+            level_low: number;
+            /** Level High */
+            level_high: number;
+            /** Parts */
+            parts: components["schemas"]["Part"][];
+            /** Rest */
+            rest: number;
+            /** Spread Di */
+            spread_di: number;
         };
         /**
          * Exposure
@@ -4944,6 +5443,55 @@ export interface components {
             csv: string;
         };
         /**
+         * Incident
+         * @description An exposure far too high: what happened and who was told, as written; outcome: what it was closed with.
+         */
+        Incident: {
+            /** Exposure */
+            exposure: number;
+            /** At */
+            at: string;
+            /** By */
+            by: string;
+            /** Happened */
+            happened: string;
+            /** Told */
+            told: string;
+            /** Closed At */
+            closed_at: string | null;
+            /** Closed By */
+            closed_by: string | null;
+            /** Outcome */
+            outcome: string;
+        };
+        /**
+         * IncidentIn
+         * @description What happened, and who was told.
+         */
+        IncidentIn: {
+            /** Happened */
+            happened: string;
+            /** Told */
+            told: string;
+        };
+        /**
+         * IncidentRow
+         * @description An exposure that wants an incident note, why, and the note; None where nobody wrote one.
+         */
+        IncidentRow: {
+            /** Exposure */
+            exposure: number;
+            /** Taken At */
+            taken_at: string;
+            /** Room */
+            room: string;
+            /** Projection */
+            projection: string;
+            /** Why */
+            why: string;
+            note: components["schemas"]["Incident"] | null;
+        };
+        /**
          * IndexFit
          * @description A receptor's index readings: scale (shown over called for) and the largest residual [%] about it.
          */
@@ -5056,6 +5604,20 @@ export interface components {
             points?: components["schemas"]["PointIn"][];
         };
         /**
+         * LearnedOut
+         * @description What a room's log says: of the room, in words too; of its lines; how many lines have too few images yet.
+         */
+        LearnedOut: {
+            /** Causes */
+            causes: components["schemas"]["Cause"][];
+            /** Causes Said */
+            causes_said: string[];
+            /** Lines */
+            lines: components["schemas"]["TuningOut"][];
+            /** Too Few */
+            too_few: number;
+        };
+        /**
          * LevelIn
          * @description A level of the department's own, in the quantity's unit (mGy, mGy·cm²); without a value the shipped one holds again.
          *     kg: of a child, from and below which weight.
@@ -5080,6 +5642,16 @@ export interface components {
             source: string;
             /** As Of */
             as_of?: string | null;
+        };
+        /**
+         * LevelOf
+         * @description The example or local level of the usual patient of a view: incident air kerma [mGy].
+         */
+        LevelOf: {
+            /** Projection */
+            projection: string;
+            /** Kerma Mgy */
+            kerma_mgy: number;
         };
         /**
          * Levelled
@@ -5795,6 +6367,28 @@ export interface components {
             png: string;
         };
         /**
+         * Part
+         * @description A cause's part: the share of the spread (variance) that goes with it, 0 to 1; its effect with its 95 % interval: of a
+         *     number per unit, of a group of the member that differs most, named in `of`. sure: the interval leaves out zero.
+         */
+        Part: {
+            /** Name */
+            name: string;
+            /** Share */
+            share: number;
+            /** Effect */
+            effect: number;
+            /** Low */
+            low: number;
+            /** High */
+            high: number;
+            /**
+             * Of
+             * @default
+             */
+            of: string;
+        };
+        /**
          * PatientRequest
          * @description The patient. A measured thickness already holds habitus, age, weight and height: they then change no number.
          */
@@ -6387,6 +6981,24 @@ export interface components {
             };
         };
         /**
+         * Quartiles
+         * @description Of n values: the median and the quartiles, and the 95 % interval of the median.
+         */
+        Quartiles: {
+            /** N */
+            n: number;
+            /** Low */
+            low: number;
+            /** Median */
+            median: number;
+            /** High */
+            high: number;
+            /** Median Low */
+            median_low: number;
+            /** Median High */
+            median_high: number;
+        };
+        /**
          * Question
          * @description id: stable, so that an answer holds when the file is read again. given: the file's text it is about. rows: where it
          *     stands. guess: the likeliest answer, not taken. answer: what was answered, None while it waits. free: any projection of
@@ -6904,6 +7516,26 @@ export interface components {
             shown: number;
         };
         /**
+         * SeriesOut
+         * @description A series that can be looked at: its key, its view and conditions, and how many images it has.
+         */
+        SeriesOut: {
+            /** Key */
+            key: string;
+            /** Projection */
+            projection: string;
+            /** Support */
+            support: string;
+            /** Grid Ratio */
+            grid_ratio: number;
+            /** Receptor */
+            receptor: string;
+            /** Exposure Control */
+            exposure_control: string;
+            /** Images */
+            images: number;
+        };
+        /**
          * SessionOut
          * @description Who is signed in (None: nobody), the token that changes must carry, and what a demo offers.
          */
@@ -7040,6 +7672,22 @@ export interface components {
             says: string;
         };
         /**
+         * Share
+         * @description A share of `of` cases, and the ends of its 95 % interval; all in 0 to 1.
+         */
+        Share: {
+            /** Part */
+            part: number;
+            /** Of */
+            of: number;
+            /** Share */
+            share: number;
+            /** Low */
+            low: number;
+            /** High */
+            high: number;
+        };
+        /**
          * SheetColumn
          * @description A figure of an entry sheet; may_be_zero: none is a reading too, as of a misfit.
          */
@@ -7130,6 +7778,29 @@ export interface components {
             digit: "" | "1" | "2" | "3" | "4" | "5" | "all";
         };
         /**
+         * Shift
+         * @description A change of a series. begins: the first value after it; seen: the value that gave it away. size: mean after it less
+         *     the mean before it, and the ends of its 95 % interval; before and after: the means; n: how many values came after it.
+         */
+        Shift: {
+            /** Begins */
+            begins: number;
+            /** Seen */
+            seen: number;
+            /** Size */
+            size: number;
+            /** Low */
+            low: number;
+            /** High */
+            high: number;
+            /** Before */
+            before: number;
+            /** After */
+            after: number;
+            /** N */
+            n: number;
+        };
+        /**
          * ShownAt
          * @description What the console shows for an exposure index, which stands for a kerma at the receptor.
          */
@@ -7166,6 +7837,17 @@ export interface components {
             cm: number;
             /** Why */
             why: string;
+        };
+        /**
+         * SideOf
+         * @description The images of a tuned line before or after: how many, their mean DI and the share within ±1.
+         */
+        SideOf: {
+            /** Images */
+            images: number;
+            /** Mean Di */
+            mean_di: number | null;
+            within: components["schemas"]["Share"] | null;
         };
         /**
          * SignIn
@@ -7878,24 +8560,6 @@ export interface components {
             months?: number | null;
         };
         /**
-         * Trend
-         * @description DI over time (oldest first), with its spread and the share of rejects of the exposures chosen.
-         */
-        Trend: {
-            /** Points */
-            points: components["schemas"]["TrendPoint"][];
-            /** Count */
-            count: number;
-            /** Rejected */
-            rejected: number;
-            /** Reject Rate */
-            reject_rate: number | null;
-            /** Median Di */
-            median_di: number | null;
-            /** Within Acceptable */
-            within_acceptable: number | null;
-        };
-        /**
          * TrendPoint
          * @description One exposure on the trend.
          */
@@ -7940,6 +8604,58 @@ export interface components {
              * @default
              */
             cathode_at: string;
+        };
+        /**
+         * Tuning
+         * @description What the images of one line say of it, apart from the causes that are proposed for the room.
+         *
+         *     level_di at at_cm (the mean of its images), slope_di_per_cm, each with its 99 % interval: how far the line is off. before
+         *     and after: the share of its images within ±1 as the line stands, and as it would stand, each image held against what the
+         *     others say (leave one out). mas_percent: what the change does to the mAs of its images on average.
+         */
+        Tuning: {
+            line: components["schemas"]["ChartLine"];
+            /** Images */
+            images: number;
+            /** At Cm */
+            at_cm: number;
+            /** Level Di */
+            level_di: number;
+            /** Level Low */
+            level_low: number;
+            /** Level High */
+            level_high: number;
+            /** Slope Di Per Cm */
+            slope_di_per_cm: number;
+            /** Slope Low */
+            slope_low: number;
+            /** Slope High */
+            slope_high: number;
+            /** Spread Di */
+            spread_di: number;
+            before: components["schemas"]["Share"];
+            after: components["schemas"]["Share"];
+            /** Mas Percent */
+            mas_percent: number;
+            /** Level Sure */
+            level_sure: boolean;
+            /** Slope Sure */
+            slope_sure: boolean;
+        };
+        /**
+         * TuningOut
+         * @description What the images of a line say of it, the line that would follow, and that in words. to None: nothing is to be changed,
+         *     or refusal says why it cannot be. key: of the line.
+         */
+        TuningOut: {
+            /** Key */
+            key: number;
+            tuning: components["schemas"]["Tuning"];
+            to: components["schemas"]["ChartLine"] | null;
+            /** Refusal */
+            refusal: string | null;
+            /** Said */
+            said: string;
         };
         /**
          * TypedLine
@@ -8021,6 +8737,24 @@ export interface components {
             after: string | number | boolean | null;
             /** Said */
             said: string;
+        };
+        /**
+         * ViewOnBoard
+         * @description A projection in the period: images with a reliable index, their DI, the share within ±1; rejects; skin kerma and KAP.
+         *     None: not known.
+         */
+        ViewOnBoard: {
+            /** Projection */
+            projection: string;
+            /** Made */
+            made: number;
+            di: components["schemas"]["Quartiles"] | null;
+            within: components["schemas"]["Share"] | null;
+            /** Histogram */
+            histogram: number[];
+            rejects: components["schemas"]["Share"] | null;
+            kerma_mgy: components["schemas"]["Quartiles"] | null;
+            kap_mgycm2: components["schemas"]["Quartiles"] | null;
         };
         /**
          * Waiting
@@ -8157,6 +8891,17 @@ export interface components {
             lines?: number[] | null;
         };
         /**
+         * WhyOffOut
+         * @description Why a projection's images are off: how many were looked at, the parts (None of too few), and that in sentences.
+         */
+        WhyOffOut: {
+            /** Images */
+            images: number;
+            explained: components["schemas"]["Explained"] | null;
+            /** Sentences */
+            sentences: string[];
+        };
+        /**
          * WorkbookIn
          * @description A room's workbook in base64; name: what the room is called instead.
          */
@@ -8165,6 +8910,45 @@ export interface components {
             xlsx: string;
             /** Name */
             name?: string | null;
+        };
+        /**
+         * WorkedOut
+         * @description Whether a tuned line came out as it should: verdict is worked, too_early, no_better or worse.
+         */
+        WorkedOut: {
+            /** Key */
+            key: number;
+            /** Projection */
+            projection: string;
+            /** Version */
+            version: number;
+            /** Approved At */
+            approved_at: string;
+            expected: components["schemas"]["Share"];
+            before: components["schemas"]["SideOf"];
+            after: components["schemas"]["SideOf"];
+            /** Verdict */
+            verdict: string;
+            /** Said */
+            said: string;
+        };
+        /**
+         * Trend
+         * @description DI over time (oldest first), with its spread and the share of rejects of the exposures chosen.
+         */
+        oakbeam__api__exposures__Trend: {
+            /** Points */
+            points: components["schemas"]["TrendPoint"][];
+            /** Count */
+            count: number;
+            /** Rejected */
+            rejected: number;
+            /** Reject Rate */
+            reject_rate: number | null;
+            /** Median Di */
+            median_di: number | null;
+            /** Within Acceptable */
+            within_acceptable: number | null;
         };
         /**
          * Check
@@ -8193,6 +8977,20 @@ export interface components {
             limit_percent: number;
             /** Kept */
             kept: boolean;
+        };
+        /**
+         * Trend
+         * @description A slow change: per month (30 days), with its 95 % interval, from the value `begins` on.
+         */
+        oakbeam__core__log__control_chart__Trend: {
+            /** Begins */
+            begins: number;
+            /** Per Month */
+            per_month: number;
+            /** Low */
+            low: number;
+            /** High */
+            high: number;
         };
     };
     responses: never;
@@ -18326,7 +19124,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Trend"];
+                    "application/json": components["schemas"]["oakbeam__api__exposures__Trend"];
                 };
             };
             /** @description Nobody is signed in */
@@ -18898,6 +19696,948 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["TakenIn"];
+                };
+            };
+            /** @description Nobody is signed in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not for this role, or not from here */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description There is no such thing */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The present state does not allow it */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description More than this operation takes */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Refused; says what is allowed */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    get_learned_api_rooms__room_id__learned_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                room_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LearnedOut"];
+                };
+            };
+            /** @description Nobody is signed in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not for this role, or not from here */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description There is no such thing */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The present state does not allow it */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description More than this operation takes */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Refused; says what is allowed */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    post_tuned_draft_api_rooms__room_id__tuned_draft_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                room_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ApplyIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ChartOut"];
+                };
+            };
+            /** @description Nobody is signed in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not for this role, or not from here */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description There is no such thing */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The present state does not allow it */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description More than this operation takes */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Refused; says what is allowed */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    get_why_off_api_rooms__room_id__why_off_get: {
+        parameters: {
+            query: {
+                projection: string;
+            };
+            header?: never;
+            path: {
+                room_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["WhyOffOut"];
+                };
+            };
+            /** @description Nobody is signed in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not for this role, or not from here */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description There is no such thing */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The present state does not allow it */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description More than this operation takes */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Refused; says what is allowed */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    get_tuned_api_rooms__room_id__tuned_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                room_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["WorkedOut"][];
+                };
+            };
+            /** @description Nobody is signed in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not for this role, or not from here */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description There is no such thing */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The present state does not allow it */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description More than this operation takes */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Refused; says what is allowed */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    get_board_api_log_board_get: {
+        parameters: {
+            query?: {
+                /** @description A room; all where empty */
+                room?: string;
+                /** @description From this day on; 30 days back where it is not said */
+                since?: string | null;
+                /** @description Up to this day, counted in; today where it is not said */
+                until?: string | null;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BoardOut"];
+                };
+            };
+            /** @description Nobody is signed in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not for this role, or not from here */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description There is no such thing */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The present state does not allow it */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description More than this operation takes */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Refused; says what is allowed */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    get_days_api_log_days_get: {
+        parameters: {
+            query?: {
+                /** @description A room; all where empty */
+                room?: string;
+                /** @description A projection; all where empty */
+                projection?: string;
+                since?: string | null;
+                until?: string | null;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Day"][];
+                };
+            };
+            /** @description Nobody is signed in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not for this role, or not from here */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description There is no such thing */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The present state does not allow it */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description More than this operation takes */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Refused; says what is allowed */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    post_incident_api_exposures__exposure_id__incident_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                exposure_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["IncidentIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Incident"] | null;
+                };
+            };
+            /** @description Nobody is signed in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not for this role, or not from here */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description There is no such thing */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The present state does not allow it */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description More than this operation takes */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Refused; says what is allowed */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    post_close_incident_api_exposures__exposure_id__incident_close_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                exposure_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["CloseIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Incident"] | null;
+                };
+            };
+            /** @description Nobody is signed in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not for this role, or not from here */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description There is no such thing */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The present state does not allow it */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description More than this operation takes */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Refused; says what is allowed */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    get_series_api_rooms__room_id__series_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                room_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SeriesOut"][];
+                };
+            };
+            /** @description Nobody is signed in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not for this role, or not from here */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description There is no such thing */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The present state does not allow it */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description More than this operation takes */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Refused; says what is allowed */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    get_control_chart_api_rooms__room_id__control_chart_get: {
+        parameters: {
+            query?: {
+                series?: string | null;
+            };
+            header?: never;
+            path: {
+                room_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ControlOut"];
+                };
+            };
+            /** @description Nobody is signed in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not for this role, or not from here */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description There is no such thing */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The present state does not allow it */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description More than this operation takes */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Refused; says what is allowed */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    get_alerts_api_log_alerts_get: {
+        parameters: {
+            query?: {
+                room?: string | null;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["AlertOut"][];
+                };
+            };
+            /** @description Nobody is signed in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not for this role, or not from here */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description There is no such thing */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The present state does not allow it */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description More than this operation takes */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Refused; says what is allowed */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    post_alert_note_api_rooms__room_id__alert_notes_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                room_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["AlertNoteIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["AlertOut"][];
                 };
             };
             /** @description Nobody is signed in */

@@ -6,20 +6,19 @@ one alert of the room and none of its lines. A move toward the target is good ne
 
 from __future__ import annotations
 
-import math
-import statistics
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from typing import NamedTuple
 
-from oakbeam.core.log.control_chart import ControlChart, Shift
+import numpy as np
 
-TOGETHER_DAYS = 25.0
-"""Series that moved within so many days of each other moved together."""
-WATCHED = 60
-"""Images of a series from which it has a say of the room."""
-TOGETHER_LEAST, TOGETHER_SHARE = 3, 0.5
-"""A room moved where so many series did, and so large a share of those with enough images."""
+from oakbeam.core.log.control_chart import ControlChart, Shift, Trend, control_chart, trend_of
+
+MEMBER, WATCHED = 12, 60
+"""Images of a series from which it has a say of the room, and of all of them together."""
+TOGETHER_LEAST, TOGETHER_SHARE, SHOWN = 3, 0.6, 0.5
+"""A room moved where so many series did, and so large a share of those with enough images; SHOWN: the share of its move that
+a part of them has to show."""
 NEAR_DAYS = 4.0
 """An event so near a change may be its cause."""
 AWAY_DI = 0.2
@@ -43,8 +42,8 @@ class Series:
     name: str
     receptor: str
     days: Sequence[float]
+    di: Sequence[float]
     set_over_di: Sequence[float]
-    people: Sequence[str]
     chart: ControlChart
 
 
@@ -81,7 +80,7 @@ def alerts(series: Sequence[Series], events: Sequence[Event], receptors: Mapping
         for shift in one.chart.shifts[-1:]
         if one.days[shift.begins] >= since_day and abs(shift.after) > abs(shift.before) + AWAY_DI
     ]
-    found = _of_groups(series, moved, events, receptors)
+    found = [_of_group(one, receptors.get(one.of, ""), events) for one in groups(series) if one.day >= since_day]
     told = {key for alert in found for key in alert.series}
     found += [_of_series(one, events) for one in moved if one.series.key not in told]
     told |= {key for alert in found for key in alert.series}
@@ -89,31 +88,95 @@ def alerts(series: Sequence[Series], events: Sequence[Event], receptors: Mapping
     return sorted(found, key=lambda alert: -alert.since_day)
 
 
-def _of_groups(
-    series: Sequence[Series], moved: Sequence[Moved], events: Sequence[Event], receptors: Mapping[str, str]
-) -> list[Alert]:
-    """Where most series of the room, or of a receptor, moved together."""
-    watched = [one for one in series if len(one.days) >= WATCHED]
-    found: list[Alert] = []
-    told: set[str] = set()
-    for of in ("", *receptors):
-        members = {one.key for one in watched if not of or one.receptor == of}
-        for sign in (1, -1):
-            together = [
-                one
-                for one in moved
-                if one.series.key in members and one.series.key not in told and one.shift.size * sign > 0
-            ]
-            middle = statistics.median([one.day for one in together] or [0.0])
-            near = [one for one in together if abs(one.day - middle) <= TOGETHER_DAYS]
-            if len(near) < max(TOGETHER_LEAST, TOGETHER_SHARE * len(members)):
-                continue
-            if not of and len({one.series.receptor for one in near}) < min(2, len(receptors)):
-                # All of one receptor: that is what moved.
-                continue
-            told |= {one.series.key for one in near}
-            found.append(_of_group(receptors.get(of, ""), of, near, middle, events))
-    return found
+@dataclass(frozen=True, slots=True)
+class Together:
+    """Series of a receptor, of the room where of is "", that moved together: from a day on, or slowly since it (a month).
+    middle: the day that parts before from after."""
+
+    of: str
+    day: float
+    middle: float
+    size: float
+    low: float
+    high: float
+    slow: bool
+    series: tuple[Series, ...]
+
+
+def groups(series: Sequence[Series]) -> list[Together]:
+    """Where the series of the room, or of one receptor, moved together, by all their images laid one after the other.
+
+    Each image is held against the mean of its own series. A move counts where most series show it, and without the one that
+    shows it most, too. Where all receptors show it, it is the room's.
+    """
+    members = [one for one in series if len(one.days) >= MEMBER]
+    whole = _together("", members)
+    by_receptor = [
+        found
+        for of in dict.fromkeys(one.receptor for one in members)
+        if (found := _together(of, [one for one in members if one.receptor == of]))
+    ]
+    if whole is None:
+        return by_receptor
+    receptors = {one.receptor for one in members}
+    showing = [
+        of
+        for of in receptors
+        if (moved := _difference([one for one in members if one.receptor == of], whole.middle)) is not None
+        and moved * whole.size > 0
+        and abs(moved) >= SHOWN * abs(_difference(members, whole.middle) or 0)
+    ]
+    if len(showing) == len(receptors):
+        return [whole]
+    return by_receptor
+
+
+def _together(of: str, members: Sequence[Series]) -> Together | None:
+    laid = sorted(
+        (day, di - mean) for one in members for mean in [_mean(one.di)] for day, di in zip(one.days, one.di, strict=True)
+    )
+    if len(members) < TOGETHER_LEAST or len(laid) < WATCHED:
+        return None
+    days = [day for day, _ in laid]
+    values = [di for _, di in laid]
+    chart = control_chart(values, days)
+    trend = trend_of(np.array(values), np.array(days))
+    if trend and (not chart.shifts or _creeps(values, days, chart, trend)):
+        # Half of a slow change lies on either side of its middle.
+        day, size, low, high, slow = days[len(days) // 2], trend.per_month, trend.low, trend.high, True
+    elif chart.shifts:
+        last = chart.shifts[-1]
+        day, size, low, high, slow = days[last.begins], last.size, last.low, last.high, False
+    else:
+        return None
+    differences = [(one, moved) for one in members if (moved := _difference([one], day)) is not None]
+    showing = [one for one, moved in differences if moved * size > 0]
+    whole = _difference(members, day) or 0.0
+    most = max(differences, key=lambda one: one[1] * size, default=None)
+    without = _difference([one for one in members if most is None or one is not most[0]], day) or 0.0
+    if len(showing) < max(TOGETHER_LEAST, TOGETHER_SHARE * len(differences)) or abs(without) < SHOWN * abs(whole):
+        return None
+    return Together(of, days[0] if slow else day, day, size, low, high, slow, tuple(showing))
+
+
+def _creeps(values: Sequence[float], days: Sequence[float], chart: ControlChart, trend: Trend) -> bool:
+    """Whether a straight line says more of a series than its steps do."""
+    x, months = np.array(values), (np.array(days) - np.mean(days)) / 30
+    line, steps = x - x.mean() - trend.per_month * months, x - np.array(chart.centre)
+    return float(line @ line) <= float(steps @ steps)
+
+
+def _difference(members: Sequence[Series], day: float) -> float | None:
+    """How much higher some series lie from a day on than before it [DI], each counted as often as its fewer side; None where
+    they have too few images."""
+    total = worth = 0.0
+    for one in members:
+        before = [di for at, di in zip(one.days, one.di, strict=True) if at < day]
+        after = [di for at, di in zip(one.days, one.di, strict=True) if at >= day]
+        n = min(len(before), len(after))
+        if n >= 4:
+            total, worth = total + n * (_mean(after) - _mean(before)), worth + n
+    return total / worth if worth else None
 
 
 def _of_series(moved: Moved, events: Sequence[Event]) -> Alert:
@@ -156,23 +219,22 @@ def _of_trend(one: Series) -> Alert | None:
     )
 
 
-def _of_group(name: str, of: str, near: Sequence[Moved], day: float, events: Sequence[Event]) -> Alert:
-    images = [one.shift.n for one in near]
-    size = sum(one.shift.size * one.shift.n for one in near) / sum(images)
-    half = sum((one.shift.high - one.shift.low) / 2 * one.shift.n for one in near) / sum(images) / math.sqrt(len(near))
-    hand = _mean([value for one in near for value in one.series.set_over_di[one.shift.begins :]])
-    hand -= _mean([value for one in near for value in one.series.set_over_di[: one.shift.begins]])
-    where = f"All of {name}" if of else "The whole room"
+def _of_group(one: Together, name: str, events: Sequence[Event]) -> Alert:
+    after = [value for s in one.series for day, value in zip(s.days, s.set_over_di, strict=True) if day >= one.day]
+    before = [value for s in one.series for day, value in zip(s.days, s.set_over_di, strict=True) if day < one.day]
+    where = f"All of {name}" if one.of else "The whole room"
+    size = f"{_di(one.size, 2 if one.slow else 1)} DI{' a month' if one.slow else ''}"
+    interval = f"{_di(one.low, 2 if one.slow else 1)} to {_di(one.high, 2 if one.slow else 1)}"
     return Alert(
-        f"room {of} {int(day)}",
+        f"room {one.of} {int(one.day)}",
         "room",
-        tuple(one.series.key for one in near),
-        day,
-        size,
-        size - half,
-        size + half,
-        f"{where} moved by {_di(size)} DI ({_di(size - half)} to {_di(size + half)}): {len(near)} series.",
-        _with_what(day, events, hand, size),
+        tuple(s.key for s in one.series),
+        one.day,
+        one.size,
+        one.low,
+        one.high,
+        f"{where} {'moves' if one.slow else 'moved'} by {size} ({interval}): {len(one.series)} series.",
+        "" if one.slow else _with_what(one.day, events, _mean(after) - _mean(before), one.size),
         "That is no line of the chart: measure output and index, and calibrate.",
     )
 
@@ -189,5 +251,5 @@ def _mean(values: Sequence[float]) -> float:
     return sum(values) / len(values) if values else 0.0
 
 
-def _di(value: float) -> str:
-    return f"{value:+.1f}".replace("-", "−")
+def _di(value: float, places: int = 1) -> str:
+    return f"{value:+.{places}f}".replace("-", "−")

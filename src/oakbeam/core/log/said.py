@@ -2,10 +2,19 @@
 
 from __future__ import annotations
 
+from dataclasses import asdict
+
 from oakbeam.core.charts.line import ChartLine
 from oakbeam.core.equipment.room import Room
 from oakbeam.core.log.tuning import Cause, Tuning
 from oakbeam.core.log.why_off import Explained
+
+
+def as_evidence(one: Tuning, said: str) -> dict[str, object]:
+    """A tuning as it is kept with the change it led to: everything but the line."""
+    kept = asdict(one)
+    del kept["line"]
+    return {**kept, "said": said}
 
 
 def tuning_said(one: Tuning, to: ChartLine | None) -> str:

@@ -105,8 +105,12 @@ def explain(
     parts = []
     for name, at in places.items():
         fitted = x[:, at] @ mean[at]
-        effects, errors = mean[at], np.sqrt(np.diag(covariance)[at])
-        most = int(np.argmax(np.abs(effects) / errors)) if name in members else 0
+        # Of a group: each member against the mean of the others.
+        count = len(at)
+        against = np.eye(count) if name not in members else (np.eye(count) * count - 1) / (count - 1)
+        effects = against @ mean[at]
+        errors = np.sqrt(np.diag(against @ covariance[np.ix_(at, at)] @ against.T))
+        most = int(np.argmax(np.abs(effects) / errors))
         effect, error = float(effects[most]), float(errors[most])
         which = members[name][most] if name in members else ""
         parts.append(Part(name, float(fitted.var()) / total, effect, effect - SURE * error, effect + SURE * error, which))
