@@ -97,7 +97,7 @@ def test_backup_restore_and_check(run, tmp_path):
     assert run("restore", str(tmp_path / "copy.db"))[0] == 2
     assert run("restore", str(tmp_path / "copy.db"), "--replace")[0] == 0
     assert run("check") == (0, "The database is whole, and its audit as it was written.\n")
-    assert run("chart-export", "4")[0] == 2  # what came after the backup is gone
+    assert run("chart-export", "5")[0] == 2  # what came after the backup is gone
     assert (tmp_path / "oakbeam.before").is_file()
 
 
@@ -121,7 +121,7 @@ def test_another_offices_chart_from_the_command_line(run, tmp_path):
     arguments = ("chart", "import", str(chart), "--room", "room-1", "--answers", str(answers), "--save", "Ward")
     assert run(*arguments, "--preview")[0] == 0
     assert run(*arguments)[0] == 0
-    assert len(json.loads(run("chart", "level", "4")[1])) == 1
+    assert len(json.loads(run("chart", "level", "5")[1])) == 1
     answers.write_text("[]")
     assert run(*arguments)[0] == 2
     assert run("chart", "import", str(tmp_path / "none.csv"), "--room", "room-1")[0] == 2

@@ -25,6 +25,8 @@ SAID = {
     "tests/api/test_schema.py": "generated requests and the edges of every field against the API's own description",
     "tests/api/test_kill.py": "a server killed amid writes, a migration, a backup, a restore, over and over",
     "tests/api/test_faults.py": "a full disk, a held lock, no descriptors, clients that never finish",
+    "tests/api/test_image_import.py": "images sent, taken back and rejected at random; 500 by the network",
+    "tests/formats/test_image_header.py": "headers changed and cut at random",
     "tests/formats/test_hostile_files.py": "broken files at random",
     "tests/formats/test_chart_import.py": "other offices' charts drawn at random, and cells of any kind",
     "tests/core/chart_check/test_checks.py": "a slip in every third line of a whole chart",

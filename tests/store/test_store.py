@@ -217,19 +217,19 @@ def test_everybody_takes_back_their_own_and_anothers_only_who_may_with_a_reason(
 
 
 def test_the_log_is_newest_first_filtered_and_continued(demo_store):
-    everything = exposures.find(demo_store, limit=1000)
+    everything = exposures.find(demo_store, limit=10_000)
     assert len(everything) == sum(seed.DEMO_EXPOSURES.values())
     assert [e.taken_at for e in everything] == sorted((e.taken_at for e in everything), reverse=True)
-    chests = exposures.find(demo_store, LogFilter(projection="chest-pa", outcome="accepted"), limit=1000)
+    chests = exposures.find(demo_store, LogFilter(projection="chest-pa", outcome="accepted"), limit=10_000)
     assert chests == [e for e in everything if (e.projection, e.outcome) == ("chest-pa", "accepted")]
     page = exposures.find(demo_store, limit=40)
-    assert page + exposures.find(demo_store, before_id=page[-1].id, limit=1000) == everything
+    assert page + exposures.find(demo_store, before_id=page[-1].id, limit=10_000) == everything
 
 
 def test_the_demo_is_the_same_for_the_same_seed_and_is_added_once(tmp_path, demo_store):
     again = Store(tmp_path / "again.db")
     assert seed.seed(again, NOW)
-    assert exposures.find(again, limit=1000) == exposures.find(demo_store, limit=1000)
+    assert exposures.find(again, limit=10_000) == exposures.find(demo_store, limit=10_000)
     assert not seed.seed(again, NOW)
 
 

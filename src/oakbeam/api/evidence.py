@@ -5,8 +5,9 @@ from __future__ import annotations
 
 import math
 import statistics
-from collections.abc import Sequence
+from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
+from datetime import UTC, datetime
 from typing import Annotated
 
 import numpy as np
@@ -16,18 +17,20 @@ from pydantic import Field
 from oakbeam.api import problems
 from oakbeam.api.access import Actor, StoreHere, WhoHere, sees_names
 from oakbeam.api.charts import ChartOut, chart_out
+from oakbeam.api.log_watch import watched
 from oakbeam.api.types import Id, RequestBody
 from oakbeam.core.charts.line import Chart, ChartLine
 from oakbeam.core.charts.validation import check_line
 from oakbeam.core.equipment.room import Room
 from oakbeam.core.errors import Refusal
+from oakbeam.core.log.alerts import Together, groups
 from oakbeam.core.log.images import SeenImage, line_images, of_line
 from oakbeam.core.log.said import as_evidence, cause_said, tuning_said, verdict_said, why_said
 from oakbeam.core.log.shares import Share, share
 from oakbeam.core.log.tuning import Cause, Tuning, learn, retuned
 from oakbeam.core.log.why_off import Explained, NumberCause, explain
 from oakbeam.core.projection import Projection
-from oakbeam.store import Store, charts, evidence, local, rooms
+from oakbeam.store import Store, charts, evidence, local, people, rooms
 from oakbeam.store.charts import LineChange
 
 router = APIRouter(prefix="/api", responses=problems.RESPONSES, tags=["log"])
@@ -92,18 +95,36 @@ def learned(store: Store, room_id: str) -> LearnedOut:
     def work_out() -> LearnedOut:
         seen = evidence.images(store, room_id)
         known = local.catalogue_of(store).projections
+        # What moved together since a day is known already, and taken off: it is no line's.
+        moved = [one for one in groups(watched(store, room)) if not one.slow]
         told = [
             one
             for line in chart.lines
-            if line.projection in known and (one := line_images(seen, line, room, known[line.projection]))
+            if line.projection in known and (one := line_images(_without(seen, moved), line, room, known[line.projection]))
         ]
         result = learn(told)
         enough = {one.line.key for one in result.lines}
         lines = [_tuning_out(one, room, known[one.line.projection]) for one in result.lines]
-        said = [cause_said(one, room) for one in result.causes]
-        return LearnedOut(list(result.causes), said, lines, len([one for one in told if one.line.key not in enough]))
+        causes = [*(_as_cause(one) for one in moved), *result.causes]
+        said = [cause_said(one, room) for one in causes]
+        return LearnedOut(causes, said, lines, len([one for one in told if one.line.key not in enough]))
 
     return store.remembered(("learned", room_id, room.revision, chart.id), work_out)
+
+
+def _as_cause(one: Together) -> Cause:
+    images = sum(day >= one.day for series in one.series for day in series.days)
+    since = datetime.fromtimestamp(one.day * 86_400, UTC).date().isoformat()
+    return Cause("receptor" if one.of else "room", one.of, one.size, one.low, one.high, len(one.series), images, since)
+
+
+def _without(seen: Iterable[SeenImage], moved: Sequence[Together]) -> list[SeenImage]:
+    """Images without what moved the series of their receptor, or of the room, together."""
+    found = []
+    for one in seen:
+        off = sum(what.size for what in moved if what.of in ("", one.receptor) and one.day >= what.day)
+        found.append(one._replace(di=one.di - off) if off else one)
+    return found
 
 
 def _tuning_out(tuning: Tuning, room: Room, projection: Projection) -> TuningOut:
@@ -222,8 +243,9 @@ def why_off(store: Store, room_id: str, projection_id: str, names: bool) -> WhyO
         ]
     )
     months = np.array([one.day for one in seen]) / 30
-    people = [one.recorded_by or "" for one in seen]
-    shown = people if names else [_mask(one, people) for one in people]
+    makers = [one.recorded_by or "" for one in seen]
+    called = {one.id: one.name for one in people.everybody(store)}
+    shown = [called.get(one, one) if names else _mask(one, makers) for one in makers]
     numbers = {
         "set": NumberCause(set_over, 0.0, 1.0),
         "thickness": NumberCause(np.array([one.thickness_cm for one in seen]), 0.3),

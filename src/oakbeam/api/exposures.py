@@ -44,8 +44,9 @@ from oakbeam.core.technique.result import Forecast
 from oakbeam.core.technique.set_up import Setup
 from oakbeam.core.technique.steps import METAL
 from oakbeam.formats import rows_csv
-from oakbeam.store import Conflict, Store, charts, exposures, history, images, local, people, rooms
+from oakbeam.store import Conflict, Store, charts, evidence, exposures, history, images, local, people, rooms
 from oakbeam.store.database import now
+from oakbeam.store.evidence import INCIDENT_TIMES, Incident
 from oakbeam.store.exposures import Exposure, LogFilter, Outcome, RecordOrigin
 from oakbeam.store.history import Change
 
@@ -424,12 +425,15 @@ def exposures_as_csv(store: StoreHere, who: WhoHere, asked: Filter) -> Response:
 
 class ExposureDetail(BaseModel):
     """One exposure with everything known of it: the line it was suggested from, what was forecast for what was set, the
-    objects that told of it, and its history."""
+    objects that told of it, and its history. far_over: its dose is over so many times its level that it wants an incident
+    note."""
 
     exposure: Exposure
     line: ChartLine | None
     forecast: Forecast | None
     images: int
+    far_over: bool
+    incident: Incident | None
     history: list[Change]
 
 
@@ -442,7 +446,17 @@ def detail(store: Store, exposure_id: int, who: Here) -> ExposureDetail:
         seen = [replace(change, actor="") for change in seen]
     expected = forecast_of(store, one, line) if line else None
     told = images.of_exposure(store, exposure_id)
-    return ExposureDetail(exposure=one, line=line, forecast=expected, images=told, history=seen)
+    view, kerma = local.catalogue_of(store).projections.get(one.projection), one.incident_air_kerma_mgy
+    level = view.usual_kerma_mgy if view else None
+    return ExposureDetail(
+        exposure=one,
+        line=line,
+        forecast=expected,
+        images=told,
+        far_over=bool(level and kerma and kerma > INCIDENT_TIMES * level),
+        incident=evidence.incident(store, exposure_id),
+        history=seen,
+    )
 
 
 def line_of(store: Store, one: Exposure) -> ChartLine | None:

@@ -15,13 +15,11 @@ from oakbeam.api.types import Id, RequestBody
 from oakbeam.core.errors import Refusal
 from oakbeam.core.log.board import Board, board
 from oakbeam.store import Store, evidence, exposures, local, rooms, tally
-from oakbeam.store.evidence import Incident
+from oakbeam.store.evidence import INCIDENT_DI, INCIDENT_TIMES, Incident
 from oakbeam.store.tally import Day
 
 router = APIRouter(prefix="/api", responses=problems.RESPONSES, tags=["log"])
 USUAL_DAYS = 30
-INCIDENT_DI, INCIDENT_TIMES = 3.0, 3.0
-"""From which DI, and from how many times its level of dose, an exposure wants an incident note."""
 MOST_INCIDENTS = 50
 
 

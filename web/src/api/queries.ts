@@ -11,6 +11,7 @@ import {
 import { useEffect } from "react";
 
 import { preferences } from "../ui/preferences";
+import type { operations } from "./schema";
 import client, { carry, lastAsked, Refused, type Schemas, unwrap } from "./client";
 
 export type Room = Schemas["Room"];
@@ -380,12 +381,11 @@ export const useJudgement = (request: Schemas["ResultRequest"] | null) =>
     gcTime: 30_000,
   });
 
-export interface LogFilter {
-  room?: string;
-  projection?: string;
-  outcome?: "accepted" | "rejected";
-  recorded_by?: string;
-}
+/** Which exposures are asked for: whatever the list of the log can be narrowed by. */
+export type LogFilter = Omit<
+  NonNullable<operations["list_exposures_api_exposures_get"]["parameters"]["query"]>,
+  "limit" | "before_id"
+>;
 
 export const useExposures = (filter: LogFilter | null, limit = 100) =>
   useQuery({
@@ -418,7 +418,7 @@ export const CHARTS = [
 ];
 export const ROOMS = ["start", "room", "room-history", "constancy", ...CHARTS];
 const CATALOGUE = ["lists", "local", "page", "technique", "run-sheet", "search"];
-const LOG = ["exposures", "trend", "technique"];
+const LOG = ["exposures", "trend", "technique", "log"];
 export const ofChart = (chart: number) => ({ params: { path: { chart_id: chart } } });
 
 export const ofRoom = (room: string) => ({ params: { path: { room_id: room } } });

@@ -2919,8 +2919,8 @@ export interface components {
         };
         /**
          * Alert
-         * @description A change that somebody should look at. key: the same for the same change; kind: shift, trend or room; since_day;
-         *     size_di with its 95 % interval, a month for a trend; what it saw, what it goes with, and what to do, in words.
+         * @description A change that somebody should look at. key: the same for the same change; kind: shift, creep or room; since_day;
+         *     size_di with its 95 % interval, a month for a creep; what it saw, what it goes with, and what to do, in words.
          */
         Alert: {
             /** Key */
@@ -3522,6 +3522,11 @@ export interface components {
             lines: number;
             /** Images */
             images: number;
+            /**
+             * Since
+             * @default
+             */
+            since: string;
         };
         /**
          * Caution
@@ -4222,7 +4227,7 @@ export interface components {
             down: number[];
             /** Shifts */
             shifts: components["schemas"]["Shift"][];
-            trend: components["schemas"]["oakbeam__core__log__control_chart__Trend"] | null;
+            creep: components["schemas"]["Creep"] | null;
         };
         /**
          * ControlOut
@@ -4256,6 +4261,20 @@ export interface components {
              * @enum {string}
              */
             focal_spot: "small" | "large";
+        };
+        /**
+         * Creep
+         * @description A slow change: per month (30 days), with its 95 % interval, from the value `begins` on.
+         */
+        Creep: {
+            /** Begins */
+            begins: number;
+            /** Per Month */
+            per_month: number;
+            /** Low */
+            low: number;
+            /** High */
+            high: number;
         };
         /**
          * Day
@@ -4806,7 +4825,8 @@ export interface components {
         /**
          * ExposureDetail
          * @description One exposure with everything known of it: the line it was suggested from, what was forecast for what was set, the
-         *     objects that told of it, and its history.
+         *     objects that told of it, and its history. far_over: its dose is over so many times its level that it wants an incident
+         *     note.
          */
         ExposureDetail: {
             exposure: components["schemas"]["Exposure"];
@@ -4814,6 +4834,9 @@ export interface components {
             forecast: components["schemas"]["Forecast"] | null;
             /** Images */
             images: number;
+            /** Far Over */
+            far_over: boolean;
+            incident: components["schemas"]["Incident"] | null;
             /** History */
             history: components["schemas"]["Change"][];
         };
@@ -8560,6 +8583,24 @@ export interface components {
             months?: number | null;
         };
         /**
+         * Trend
+         * @description DI over time (oldest first), with its spread and the share of rejects of the exposures chosen.
+         */
+        Trend: {
+            /** Points */
+            points: components["schemas"]["TrendPoint"][];
+            /** Count */
+            count: number;
+            /** Rejected */
+            rejected: number;
+            /** Reject Rate */
+            reject_rate: number | null;
+            /** Median Di */
+            median_di: number | null;
+            /** Within Acceptable */
+            within_acceptable: number | null;
+        };
+        /**
          * TrendPoint
          * @description One exposure on the trend.
          */
@@ -8933,24 +8974,6 @@ export interface components {
             said: string;
         };
         /**
-         * Trend
-         * @description DI over time (oldest first), with its spread and the share of rejects of the exposures chosen.
-         */
-        oakbeam__api__exposures__Trend: {
-            /** Points */
-            points: components["schemas"]["TrendPoint"][];
-            /** Count */
-            count: number;
-            /** Rejected */
-            rejected: number;
-            /** Reject Rate */
-            reject_rate: number | null;
-            /** Median Di */
-            median_di: number | null;
-            /** Within Acceptable */
-            within_acceptable: number | null;
-        };
-        /**
          * Check
          * @description A chart check as people see it: id, title, and in a sentence what it looks for.
          */
@@ -8977,20 +9000,6 @@ export interface components {
             limit_percent: number;
             /** Kept */
             kept: boolean;
-        };
-        /**
-         * Trend
-         * @description A slow change: per month (30 days), with its 95 % interval, from the value `begins` on.
-         */
-        oakbeam__core__log__control_chart__Trend: {
-            /** Begins */
-            begins: number;
-            /** Per Month */
-            per_month: number;
-            /** Low */
-            low: number;
-            /** High */
-            high: number;
         };
     };
     responses: never;
@@ -19124,7 +19133,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["oakbeam__api__exposures__Trend"];
+                    "application/json": components["schemas"]["Trend"];
                 };
             };
             /** @description Nobody is signed in */

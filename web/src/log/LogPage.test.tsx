@@ -45,7 +45,7 @@ it("says of each exposure what was set and, where it was another, what was sugge
     ],
     "GET /api/exposures/trend": TREND,
   });
-  show(<LogPage room={ROOM} />);
+  show(<LogPage room={ROOM} />, "/log?part=list");
   await screen.findByText("✕ Patient moved");
   const [first, second] = screen.getAllByRole("row").slice(1);
   expect(first?.textContent).toContain("80 kVp 80 mAssuggested 80, 63");
@@ -63,7 +63,7 @@ it("says of each exposure what was set and, where it was another, what was sugge
 
 it("the filter goes to the list, the trend and the file alike", async () => {
   const server = serve({ [LIST]: [exposure(1)], "GET /api/exposures/trend": TREND });
-  show(<LogPage room={ROOM} />);
+  show(<LogPage room={ROOM} />, "/log?part=list");
   await screen.findByText("262");
   await pick("Projection: All projections", "Hand PA");
   fireEvent.click(screen.getByRole("radio", { name: "Rejected" }));
@@ -85,7 +85,7 @@ it("the filter goes to the list, the trend and the file alike", async () => {
 
 it("an empty log says how it fills, an empty filter that it is the filter", async () => {
   serve({ [LIST]: [], "GET /api/exposures/trend": NOTHING });
-  show(<LogPage room={ROOM} />);
+  show(<LogPage room={ROOM} />, "/log?part=list");
   expect(await screen.findByText(/Record one at the Desk/)).toBeDefined();
   expect(screen.queryByRole("button", { name: "Undo last record" })).toBeNull();
   fireEvent.click(screen.getByRole("radio", { name: "Accepted" }));
@@ -104,7 +104,7 @@ const rows = (role: "technologist" | "keeper", more = {}) =>
 
 it("takes back one's own record after a question; another's is not offered to who may not", async () => {
   const server = rows("technologist", { "POST /api/exposures/9/undo": mine });
-  show(<LogPage room={ROOM} />);
+  show(<LogPage room={ROOM} />, "/log?part=list");
   fireEvent.click(await screen.findByRole("button", { name: /^Take back/ }));
   expect(screen.getByText(/which you recorded/)).toBeDefined();
   press("Yes, take it back");
@@ -113,7 +113,7 @@ it("takes back one's own record after a question; another's is not offered to wh
 
 it("a chart keeper takes back another's with a reason, and is told where it is refused", async () => {
   const server = rows("keeper", { "POST /api/exposures/8/undo": new Problem(409, "It was undone before.") });
-  show(<LogPage room={ROOM} />);
+  show(<LogPage room={ROOM} />, "/log?part=list");
   const all = await screen.findAllByRole("button", { name: /^Take back/ });
   fireEvent.click(all[1] as HTMLElement);
   expect(screen.getByText(/recorded by ilse/)).toBeDefined();
@@ -130,7 +130,7 @@ it("shows more by the hundred while there may be more", async () => {
       Array.from({ length: Math.min(Number(query.get("limit")), 150) }, (_, i) => exposure(i + 1)),
     "GET /api/exposures/trend": TREND,
   });
-  show(<LogPage room={ROOM} />);
+  show(<LogPage room={ROOM} />, "/log?part=list");
   fireEvent.click(await screen.findByRole("button", { name: "Show more" }));
   await waitFor(() => expect(screen.getAllByRole("row")).toHaveLength(151));
   expect(server.last(LIST).query.get("limit")).toBe("200");
@@ -142,15 +142,15 @@ it("who is not signed in is told so, with the way there and back", async () => {
     [LIST]: new Problem(401, "Sign in to read the log."),
     "GET /api/exposures/trend": new Problem(401, "Sign in."),
   });
-  show(<LogPage room={ROOM} />, "/log");
+  show(<LogPage room={ROOM} />, "/log?part=list");
   expect((await screen.findByRole<HTMLAnchorElement>("link", { name: "Sign in" })).getAttribute("href")).toBe(
-    "/sign-in?back=%2Flog",
+    "/sign-in?back=%2Flog%3Fpart%3Dlist",
   );
 });
 
 it("a silent server is asked again, then said; no old row stays as if it were the answer", async () => {
   const server = serve({ [LIST]: SILENCE, "GET /api/exposures/trend": SILENCE });
-  show(<LogPage room={ROOM} />);
+  show(<LogPage room={ROOM} />, "/log?part=list");
   expect((await screen.findByRole("alert")).textContent).toContain("does not answer");
   expect(screen.queryByRole("table")).toBeNull();
   expect(server.asked.filter((one) => one.to === LIST && one.query.get("limit") === "100")).toHaveLength(3);

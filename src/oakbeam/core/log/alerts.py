@@ -12,7 +12,7 @@ from typing import NamedTuple
 
 import numpy as np
 
-from oakbeam.core.log.control_chart import ControlChart, Shift, Trend, control_chart, trend_of
+from oakbeam.core.log.control_chart import ControlChart, Creep, Shift, control_chart, creep_of
 
 MEMBER, WATCHED = 12, 60
 """Images of a series from which it has a say of the room, and of all of them together."""
@@ -21,6 +21,8 @@ TOGETHER_LEAST, TOGETHER_SHARE, SHOWN = 3, 0.6, 0.5
 a part of them has to show."""
 NEAR_DAYS = 4.0
 """An event so near a change may be its cause."""
+MOSTLY = 0.7
+"""A part that is so much of a change is the change."""
 AWAY_DI = 0.2
 """By how much further from the target a change has to bring a series."""
 
@@ -57,8 +59,8 @@ class Moved(NamedTuple):
 
 @dataclass(frozen=True, slots=True)
 class Alert:
-    """A change that somebody should look at. key: the same for the same change; kind: shift, trend or room; since_day;
-    size_di with its 95 % interval, a month for a trend; what it saw, what it goes with, and what to do, in words."""
+    """A change that somebody should look at. key: the same for the same change; kind: shift, creep or room; since_day;
+    size_di with its 95 % interval, a month for a creep; what it saw, what it goes with, and what to do, in words."""
 
     key: str
     kind: str
@@ -84,7 +86,7 @@ def alerts(series: Sequence[Series], events: Sequence[Event], receptors: Mapping
     told = {key for alert in found for key in alert.series}
     found += [_of_series(one, events) for one in moved if one.series.key not in told]
     told |= {key for alert in found for key in alert.series}
-    found += [alert for one in series if one.key not in told and (alert := _of_trend(one))]
+    found += [alert for one in series if one.key not in told and (alert := _of_creep(one))]
     return sorted(found, key=lambda alert: -alert.since_day)
 
 
@@ -140,10 +142,10 @@ def _together(of: str, members: Sequence[Series]) -> Together | None:
     days = [day for day, _ in laid]
     values = [di for _, di in laid]
     chart = control_chart(values, days)
-    trend = trend_of(np.array(values), np.array(days))
-    if trend and (not chart.shifts or _creeps(values, days, chart, trend)):
+    creep = creep_of(np.array(values), np.array(days))
+    if creep and (not chart.shifts or _creeps(values, days, chart, creep)):
         # Half of a slow change lies on either side of its middle.
-        day, size, low, high, slow = days[len(days) // 2], trend.per_month, trend.low, trend.high, True
+        day, size, low, high, slow = days[len(days) // 2], creep.per_month, creep.low, creep.high, True
     elif chart.shifts:
         last = chart.shifts[-1]
         day, size, low, high, slow = days[last.begins], last.size, last.low, last.high, False
@@ -159,10 +161,10 @@ def _together(of: str, members: Sequence[Series]) -> Together | None:
     return Together(of, days[0] if slow else day, day, size, low, high, slow, tuple(showing))
 
 
-def _creeps(values: Sequence[float], days: Sequence[float], chart: ControlChart, trend: Trend) -> bool:
+def _creeps(values: Sequence[float], days: Sequence[float], chart: ControlChart, creep: Creep) -> bool:
     """Whether a straight line says more of a series than its steps do."""
     x, months = np.array(values), (np.array(days) - np.mean(days)) / 30
-    line, steps = x - x.mean() - trend.per_month * months, x - np.array(chart.centre)
+    line, steps = x - x.mean() - creep.per_month * months, x - np.array(chart.centre)
     return float(line @ line) <= float(steps @ steps)
 
 
@@ -196,25 +198,25 @@ def _of_series(moved: Moved, events: Sequence[Event]) -> Alert:
     )
 
 
-def _of_trend(one: Series) -> Alert | None:
+def _of_creep(one: Series) -> Alert | None:
     """A slow change away from the target; None where there is none, or where it leads back."""
-    trend = one.chart.trend
+    creep = one.chart.creep
     level = one.chart.centre[-1] if one.chart.centre else 0.0
-    if trend is None or (level * trend.per_month < 0 and abs(level) > AWAY_DI):
+    if creep is None or (level * creep.per_month < 0 and abs(level) > AWAY_DI):
         return None
-    begins, half = trend.begins, trend.begins + (len(one.days) - trend.begins) // 2
+    begins, half = creep.begins, creep.begins + (len(one.days) - creep.begins) // 2
     months = (one.days[-1] - one.days[begins]) / 30
     hand = 2 * (_mean(one.set_over_di[half:]) - _mean(one.set_over_di[begins:half]))
     return Alert(
-        f"trend {one.key} {int(one.days[begins] // 60)}",
-        "trend",
+        f"creep {one.key} {int(one.days[begins] // 60)}",
+        "creep",
         (one.key,),
         one.days[begins],
-        trend.per_month,
-        trend.low,
-        trend.high,
-        f"{one.name}: {_di(trend.per_month)} DI a month ({_di(trend.low)} to {_di(trend.high)}) for {months:.0f} months.",
-        _with_what(one.days[begins], (), hand, trend.per_month * months),
+        creep.per_month,
+        creep.low,
+        creep.high,
+        f"{one.name}: {_di(creep.per_month)} DI a month ({_di(creep.low)} to {_di(creep.high)}) for {months:.0f} months.",
+        _with_what(one.days[begins], (), hand, creep.per_month * months),
         "It creeps: look at what is set against the chart, then at the constancy of output and index.",
     )
 
@@ -243,7 +245,8 @@ def _with_what(day: float, events: Sequence[Event], hand_di: float, size: float)
     near = [one.name for one in events if abs(one.day - day) <= NEAR_DAYS]
     said = [f"about when {' and '.join(near)}"] if near else []
     if abs(hand_di) >= 0.15 and hand_di * size > 0:
-        said.append(f"{_di(hand_di)} DI of it were set over the chart by hand")
+        share = "it" if hand_di / size > MOSTLY else f"{_di(hand_di)} DI of it"
+        said.append(f"{share} was set over the chart by hand")
     return "; ".join(said)
 
 

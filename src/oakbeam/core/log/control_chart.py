@@ -25,8 +25,8 @@ SURE = 1.96
 """Standard deviations on either side of an interval that holds 95 of 100."""
 LEAST_SPREAD_DI = 0.15
 """Readings are no more alike than this, however alike a few of them look."""
-TREND_SURE, TREND_LEAST_DI, TREND_LEAST = 3.5, 0.3, 40
-"""A trend is told where it is this many standard errors, at least this much over what was looked at, of so many values."""
+CREEP_SURE, CREEP_LEAST_DI, CREEP_LEAST = 3.5, 0.3, 40
+"""A creep is told where it is this many standard errors, at least this much over what was looked at, of so many values."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -45,7 +45,7 @@ class Shift:
 
 
 @dataclass(frozen=True, slots=True)
-class Trend:
+class Creep:
     """A slow change: per month (30 days), with its 95 % interval, from the value `begins` on."""
 
     begins: int
@@ -66,7 +66,7 @@ class ControlChart:
     up: tuple[float, ...]
     down: tuple[float, ...]
     shifts: tuple[Shift, ...]
-    trend: Trend | None
+    creep: Creep | None
 
 
 def spread_of(values: Array) -> float:
@@ -117,7 +117,7 @@ def control_chart(values: Sequence[float], days: Sequence[float], limit: float =
             value = EWMA_WEIGHT * float(x[i]) + (1 - EWMA_WEIGHT) * value
             ewma.append(value if i - begin >= WARM_UP // 2 else None)
     ewma_limit = EWMA_LIMIT * spread * math.sqrt(EWMA_WEIGHT / (2 - EWMA_WEIGHT))
-    trend = trend_of(x[bounds[-1] :], np.asarray(days, float)[bounds[-1] :], bounds[-1])
+    creep = creep_of(x[bounds[-1] :], np.asarray(days, float)[bounds[-1] :], bounds[-1])
     return ControlChart(
         tuple(map(float, centre)),
         spread,
@@ -126,7 +126,7 @@ def control_chart(values: Sequence[float], days: Sequence[float], limit: float =
         tuple(map(float, up)),
         tuple(map(float, down)),
         shifts,
-        trend,
+        creep,
     )
 
 
@@ -146,10 +146,10 @@ def _shift(x: Array, first: tuple[int, int], second: tuple[int, int], seen: int,
     return Shift(second[0], seen, size, size - SURE * error, size + SURE * error, float(a.mean()), float(b.mean()), len(b))
 
 
-def trend_of(x: Array, days: Array, begins: int = 0) -> Trend | None:
+def creep_of(x: Array, days: Array, begins: int = 0) -> Creep | None:
     """A slow change of a stretch: the least-squares line through it, values beyond three spreads held there; None where it
     is not sure or small."""
-    if len(x) < TREND_LEAST or float(days[-1] - days[0]) < 14:
+    if len(x) < CREEP_LEAST or float(days[-1] - days[0]) < 14:
         return None
     months = (days - days.mean()) / 30
     centre, spread = float(np.median(x)), float(np.std(x))
@@ -157,6 +157,6 @@ def trend_of(x: Array, days: Array, begins: int = 0) -> Trend | None:
     slope = float(months @ (held - held.mean()) / (months @ months))
     left = held - held.mean() - slope * months
     error = float(np.sqrt(left @ left / (len(x) - 2) / (months @ months)))
-    if abs(slope) < TREND_SURE * error or abs(slope) * float(np.ptp(months)) < TREND_LEAST_DI:
+    if abs(slope) < CREEP_SURE * error or abs(slope) * float(np.ptp(months)) < CREEP_LEAST_DI:
         return None
-    return Trend(begins, slope, slope - SURE * error, slope + SURE * error)
+    return Creep(begins, slope, slope - SURE * error, slope + SURE * error)

@@ -5,6 +5,7 @@ from __future__ import annotations
 from dataclasses import asdict
 
 from oakbeam.core.charts.line import ChartLine
+from oakbeam.core.dates import day_of
 from oakbeam.core.equipment.room import Room
 from oakbeam.core.log.tuning import Cause, Tuning
 from oakbeam.core.log.why_off import Explained
@@ -38,11 +39,14 @@ def tuning_said(one: Tuning, to: ChartLine | None) -> str:
 def cause_said(one: Cause, room: Room) -> str:
     """A cause of the room in words, with what to do."""
     where = "the whole room" if one.kind == "room" else room.receptor(one.of).name
-    return (
-        f"{one.lines} lines of {where} are {'over' if one.size_di > 0 else 'under'} alike: {_di(one.size_di)} DI"
-        f" ({_di(one.low)} to {_di(one.high)}), {one.images} images. That is a cause of the room: measure its output and its"
-        " index, and calibrate it; no line is changed for it."
-    )
+    size = f"{_di(one.size_di)} DI ({_di(one.low)} to {_di(one.high)})"
+    if one.since:
+        seen = f"{one.lines} series of {where} moved together by {size} about {day_of(one.since)}, {one.images} images since"
+    else:
+        seen = (
+            f"{one.lines} lines of {where} are {'over' if one.size_di > 0 else 'under'} alike: {size}, {one.images} images"
+        )
+    return f"{seen}. That is a cause of the room: measure its output and index, and calibrate it; no line is changed for it."
 
 
 def _di(value: float, places: int = 1) -> str:

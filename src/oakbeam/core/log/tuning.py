@@ -74,6 +74,7 @@ class Cause:
     high: float
     lines: int
     images: int
+    since: str = ""
 
 
 @dataclass(frozen=True, slots=True)

@@ -1,0 +1,164 @@
+import { keepPreviousData, useQuery } from "@tanstack/react-query";
+
+import client, { type Schemas, unwrap } from "./client";
+import { ofRoom, useChange } from "./queries";
+
+export type Board = Schemas["BoardOut"];
+export type ViewOnBoard = Schemas["ViewOnBoard"];
+export type Share = Schemas["Share"];
+export type Alert = Schemas["AlertOut"];
+export type Control = Schemas["ControlOut"];
+export type Series = Schemas["SeriesOut"];
+export type Learned = Schemas["LearnedOut"];
+export type Worked = Schemas["WorkedOut"];
+export type WhyOff = Schemas["WhyOffOut"];
+export type Day = Schemas["Day"];
+export type Detail = Schemas["ExposureDetail"];
+export type TakenIn = Schemas["TakenIn"];
+export type WaitingImages = Schemas["WaitingOut"];
+
+/** What a change of the log touches. */
+const OF_LOG = ["log", "exposures", "trend"];
+
+export interface Period {
+  room: string;
+  since?: string;
+  until?: string;
+}
+
+export const useBoard = (period: Period) =>
+  useQuery({
+    queryKey: ["log", "board", period],
+    queryFn: () => unwrap<Board>(client.GET("/api/log/board", { params: { query: { ...period } } })),
+    placeholderData: keepPreviousData,
+  });
+
+export const useDays = (room: string, projection: string) =>
+  useQuery({
+    queryKey: ["log", "days", room, projection],
+    queryFn: () => unwrap<Day[]>(client.GET("/api/log/days", { params: { query: { room, projection } } })),
+    placeholderData: keepPreviousData,
+  });
+
+export const useAlerts = (room: string) =>
+  useQuery({
+    queryKey: ["log", "alerts", room],
+    queryFn: () => unwrap<Alert[]>(client.GET("/api/log/alerts", { params: { query: { room } } })),
+  });
+
+export const useNoteAlert = (room: string) =>
+  useChange(
+    (body: Schemas["AlertNoteIn"]) =>
+      unwrap<Alert[]>(client.POST("/api/rooms/{room_id}/alert-notes", { ...ofRoom(room), body })),
+    ["log"],
+  );
+
+export const useSeries = (room: string) =>
+  useQuery({
+    queryKey: ["log", "series", room],
+    queryFn: () => unwrap<Series[]>(client.GET("/api/rooms/{room_id}/series", ofRoom(room))),
+  });
+
+export const useControlChart = (room: string, series: string | null) =>
+  useQuery({
+    queryKey: ["log", "control", room, series],
+    queryFn: () =>
+      unwrap<Control>(
+        client.GET("/api/rooms/{room_id}/control-chart", {
+          params: { path: { room_id: room }, query: series ? { series } : {} },
+        }),
+      ),
+    placeholderData: keepPreviousData,
+  });
+
+export const useWhyOff = (room: string, projection: string | null) =>
+  useQuery({
+    queryKey: ["log", "why", room, projection],
+    enabled: projection !== null,
+    queryFn: () =>
+      unwrap<WhyOff>(
+        client.GET("/api/rooms/{room_id}/why-off", {
+          params: { path: { room_id: room }, query: { projection: projection ?? "" } },
+        }),
+      ),
+  });
+
+export const useLearned = (room: string) =>
+  useQuery({
+    queryKey: ["log", "learned", room],
+    queryFn: () => unwrap<Learned>(client.GET("/api/rooms/{room_id}/learned", ofRoom(room))),
+  });
+
+export const useWorked = (room: string) =>
+  useQuery({
+    queryKey: ["log", "worked", room],
+    queryFn: () => unwrap<Worked[]>(client.GET("/api/rooms/{room_id}/tuned", ofRoom(room))),
+  });
+
+export const useTune = (room: string) =>
+  useChange(
+    (lines: number[]) =>
+      unwrap<Schemas["ChartOut"]>(
+        client.POST("/api/rooms/{room_id}/tuned-draft", { ...ofRoom(room), body: { lines } }),
+      ),
+    ["charts", "chart", "versions", "log"],
+  );
+
+export const useDetail = (id: number | null) =>
+  useQuery({
+    queryKey: ["log", "exposure", id],
+    enabled: id !== null,
+    queryFn: () =>
+      unwrap<Detail>(
+        client.GET("/api/exposures/{exposure_id}", { params: { path: { exposure_id: id ?? 0 } } }),
+      ),
+  });
+
+export const useIncident = (id: number) =>
+  useChange(
+    (body: Schemas["IncidentIn"]) =>
+      unwrap<Schemas["Incident"] | null>(
+        client.POST("/api/exposures/{exposure_id}/incident", { params: { path: { exposure_id: id } }, body }),
+      ),
+    ["log"],
+  );
+
+export const useCloseIncident = (id: number) =>
+  useChange(
+    (outcome: string) =>
+      unwrap<Schemas["Incident"] | null>(
+        client.POST("/api/exposures/{exposure_id}/incident/close", {
+          params: { path: { exposure_id: id } },
+          body: { outcome },
+        }),
+      ),
+    ["log"],
+  );
+
+export const useWaitingImages = () =>
+  useQuery({
+    queryKey: ["log", "images"],
+    queryFn: () => unwrap<WaitingImages>(client.GET("/api/log/images/waiting")),
+  });
+
+/** Takes objects in, however many batches they are. */
+export const useTakeIn = () =>
+  useChange(
+    (body: Schemas["ObjectsIn"]) => unwrap<TakenIn>(client.POST("/api/log/images", { body })),
+    OF_LOG,
+  );
+
+export const useAnswer = () =>
+  useChange(
+    (body: Schemas["AnswerIn"]) => unwrap<TakenIn>(client.POST("/api/log/images/answers", { body })),
+    OF_LOG,
+  );
+
+export const useSaySame = () =>
+  useChange(
+    ({ key, exposure }: { key: string; exposure: number | null }) =>
+      unwrap<TakenIn>(
+        client.POST("/api/log/images/{key}/same", { params: { path: { key } }, body: { exposure } }),
+      ),
+    OF_LOG,
+  );
