@@ -249,6 +249,7 @@ def test_a_first_user_finds_every_step_on_screen(page: Page, site: str):
     part(page, "record-accepted").click()
     expect(page.get_by_text("Recorded as accepted")).to_be_visible()
     page.get_by_role("link", name="Log").click()
+    page.get_by_role("radio", name="List").click()
     row = page.get_by_role("row").nth(1)
     expect(row).to_contain_text("Lumbar spine AP")
     expect(row).to_contain_text("24 cm")

@@ -268,7 +268,7 @@ def test_a_ring_finger_goes_from_the_request_into_the_record(page: Page, site: s
     fill(page, "Thickness: not measured", "2")
     expect(page.get_by_text("Turn: little-finger side down. Parallel to the receptor on a sponge.")).to_be_visible()
     accept(page)
-    page.goto(f"{site}/log")
+    page.goto(f"{site}/log?part=list")
     expect(page.get_by_role("row", name="Finger Lateral").first).to_contain_text("right, ring finger")
 
 

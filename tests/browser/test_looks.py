@@ -194,7 +194,7 @@ def test_a_slow_answer_leaves_no_number_on_screen_and_neither_does_a_refused_one
         ("desk", "waiting"),
         ("charts", "chart-versions charts/"),
         ("rooms", ""),
-        ("log", "exposures?"),
+        ("log", "log/board"),
         ("guide", "projections/"),
     ],
 )
@@ -267,7 +267,11 @@ def test_a_room_without_chart_or_log_is_designed_too(page: Page, tmp_path: Path)
     store.close()
     server, address = serve(tmp_path)
     try:
-        for view, said in {"desk": "no approved chart", "charts": "no chart yet", "log": "No exposure here"}.items():
+        for view, said in {
+            "desk": "no approved chart",
+            "charts": "no chart yet",
+            "log": "No exposure in this period",
+        }.items():
             page.goto(f"{address}/{view}")
             expect(page.get_by_text(said)).to_be_visible()
     finally:

@@ -163,7 +163,7 @@ def test_a_backup_restored_into_another_folder_has_what_was_recorded(page: Page,
     server, address = serve(elsewhere)
     try:
         sign_in(page.context, address, "joren")
-        page.goto(f"{address}/log")
+        page.goto(f"{address}/log?part=list")
         expect(page.get_by_role("row").nth(1)).to_contain_text("321")
     finally:
         stop(server)

@@ -118,6 +118,7 @@ def test_from_an_accepted_exposure_to_the_log(page: Page, site: str) -> None:
 
     # Log: the second record stands on top, the undone one is not there.
     page.get_by_role("link", name="Log").click()
+    page.get_by_role("radio", name="List").click()
     rows = page.get_by_role("row")
     expect(rows.nth(1)).to_contain_text("Knee AP oblique, medial rotation")
     expect(rows.nth(1)).to_contain_text("16.5 cm")

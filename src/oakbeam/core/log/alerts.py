@@ -6,6 +6,7 @@ one alert of the room and none of its lines. A move toward the target is good ne
 
 from __future__ import annotations
 
+import math
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from typing import NamedTuple
@@ -23,8 +24,15 @@ NEAR_DAYS = 4.0
 """An event so near a change may be its cause."""
 MOSTLY = 0.7
 """A part that is so much of a change is the change."""
-AWAY_DI = 0.2
-"""By how much further from the target a change has to bring a series."""
+TOWARD_DI = 0.1
+"""A change that brings a series nearer to the target by more than this is good news."""
+LEAST_DI, POOLED_LEAST_DI = 0.3, 0.2
+"""Smaller changes are not told, of one series and of many."""
+POOLED_LIMIT = 14.0
+"""Of the CUSUM of many series laid one after the other: their images are so many that the usual limit would be passed by
+chance every other month."""
+SURELY = 2.5
+"""Standard errors by which a receptor has to show what is said of the whole room."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -80,7 +88,9 @@ def alerts(series: Sequence[Series], events: Sequence[Event], receptors: Mapping
         Moved(one, shift, one.days[shift.begins])
         for one in series
         for shift in one.chart.shifts[-1:]
-        if one.days[shift.begins] >= since_day and abs(shift.after) > abs(shift.before) + AWAY_DI
+        if one.days[shift.begins] >= since_day
+        and abs(shift.size) >= LEAST_DI
+        and abs(shift.after) > abs(shift.before) - TOWARD_DI
     ]
     found = [_of_group(one, receptors.get(one.of, ""), events) for one in groups(series) if one.day >= since_day]
     told = {key for alert in found for key in alert.series}
@@ -121,27 +131,29 @@ def groups(series: Sequence[Series]) -> list[Together]:
     if whole is None:
         return by_receptor
     receptors = {one.receptor for one in members}
-    showing = [
-        of
-        for of in receptors
-        if (moved := _difference([one for one in members if one.receptor == of], whole.middle)) is not None
-        and moved * whole.size > 0
-        and abs(moved) >= SHOWN * abs(_difference(members, whole.middle) or 0)
-    ]
+    of_all = abs(_difference(members, whole.middle) or 0)
+    showing = []
+    for of in receptors:
+        own = [one for one in members if one.receptor == of]
+        moved = (_difference(own, whole.middle) or 0) * math.copysign(1, whole.size)
+        if moved >= SHOWN * of_all and moved > SURELY * _error(own, whole.middle):
+            showing.append(of)
     if len(showing) == len(receptors):
         return [whole]
     return by_receptor
 
 
 def _together(of: str, members: Sequence[Series]) -> Together | None:
-    laid = sorted(
+    laid = [
         (day, di - mean) for one in members for mean in [_mean(one.di)] for day, di in zip(one.days, one.di, strict=True)
-    )
+    ]
+    # By the day alone: images of one moment are not put in the order of their index.
+    laid.sort(key=lambda one: one[0])
     if len(members) < TOGETHER_LEAST or len(laid) < WATCHED:
         return None
     days = [day for day, _ in laid]
     values = [di for _, di in laid]
-    chart = control_chart(values, days)
+    chart = control_chart(values, days, POOLED_LIMIT)
     creep = creep_of(np.array(values), np.array(days))
     if creep and (not chart.shifts or _creeps(values, days, chart, creep)):
         # Half of a slow change lies on either side of its middle.
@@ -149,6 +161,8 @@ def _together(of: str, members: Sequence[Series]) -> Together | None:
     elif chart.shifts:
         last = chart.shifts[-1]
         day, size, low, high, slow = days[last.begins], last.size, last.low, last.high, False
+        if abs(size) < POOLED_LEAST_DI:
+            return None
     else:
         return None
     differences = [(one, moved) for one in members if (moved := _difference([one], day)) is not None]
@@ -156,7 +170,8 @@ def _together(of: str, members: Sequence[Series]) -> Together | None:
     whole = _difference(members, day) or 0.0
     most = max(differences, key=lambda one: one[1] * size, default=None)
     without = _difference([one for one in members if most is None or one is not most[0]], day) or 0.0
-    if len(showing) < max(TOGETHER_LEAST, TOGETHER_SHARE * len(differences)) or abs(without) < SHOWN * abs(whole):
+    few = len(showing) < max(TOGETHER_LEAST, TOGETHER_SHARE * len(differences))
+    if few or whole * size <= 0 or abs(whole) < POOLED_LEAST_DI / 2 or abs(without) < SHOWN * abs(whole):
         return None
     return Together(of, days[0] if slow else day, day, size, low, high, slow, tuple(showing))
 
@@ -166,6 +181,14 @@ def _creeps(values: Sequence[float], days: Sequence[float], chart: ControlChart,
     x, months = np.array(values), (np.array(days) - np.mean(days)) / 30
     line, steps = x - x.mean() - creep.per_month * months, x - np.array(chart.centre)
     return float(line @ line) <= float(steps @ steps)
+
+
+def _error(members: Sequence[Series], day: float) -> float:
+    """The standard error of such a difference [DI]."""
+    before = sum(at < day for one in members for at in one.days)
+    after = sum(at >= day for one in members for at in one.days)
+    spread = _mean([one.chart.spread for one in members])
+    return spread * math.sqrt(1 / before + 1 / after) if before and after else math.inf
 
 
 def _difference(members: Sequence[Series], day: float) -> float | None:
@@ -202,7 +225,7 @@ def _of_creep(one: Series) -> Alert | None:
     """A slow change away from the target; None where there is none, or where it leads back."""
     creep = one.chart.creep
     level = one.chart.centre[-1] if one.chart.centre else 0.0
-    if creep is None or (level * creep.per_month < 0 and abs(level) > AWAY_DI):
+    if creep is None or (level * creep.per_month < 0 and abs(level) > LEAST_DI):
         return None
     begins, half = creep.begins, creep.begins + (len(one.days) - creep.begins) // 2
     months = (one.days[-1] - one.days[begins]) / 30

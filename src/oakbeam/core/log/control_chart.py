@@ -11,13 +11,16 @@ from __future__ import annotations
 import math
 from collections.abc import Sequence
 from dataclasses import dataclass
+from itertools import pairwise
 
 import numpy as np
 
 from oakbeam.core.physics.beam.tables import Array
 
-REFERENCE, LIMIT = 0.31, 8.5
+REFERENCE, LIMIT = 0.31, 6.5
 """Of the CUSUM, in standard deviations: half of the change looked for (0.5 DI of 0.8), and where it alarms."""
+STANDS, STANDS_NEW = 3.3, 2.4
+"""Standard errors by which the two sides of a change have to differ, of an earlier one and of the newest."""
 WARM_UP = 20
 """Values before which nothing is said of a series."""
 EWMA_WEIGHT, EWMA_LIMIT = 0.1, 2.8
@@ -105,6 +108,7 @@ def control_chart(values: Sequence[float], days: Sequence[float], limit: float =
                 last_up = last_down = at
         total += x[at]
         at += 1
+    bounds, seen_at = _weighed(x, bounds, seen_at, spread)
     ends = [*bounds[1:], n]
     centre, stretches = np.empty(n), list(zip(bounds, ends, strict=True))
     for begin, end in stretches:
@@ -128,6 +132,24 @@ def control_chart(values: Sequence[float], days: Sequence[float], limit: float =
         shifts,
         creep,
     )
+
+
+def _weighed(x: Array, bounds: list[int], seen_at: list[int], spread: float) -> tuple[list[int], list[int]]:
+    """The changes that still stand once all is known: one whose two sides hardly differ is taken back, the weakest first.
+    The newest has few images after it, and needs fewer."""
+    bounds, seen_at = list(bounds), list(seen_at)
+    while len(bounds) > 1:
+        ends = [*bounds[1:], len(x)]
+        sides = [x[begin:end] for begin, end in zip(bounds, ends, strict=True)]
+        strength = [
+            abs(float(b.mean() - a.mean())) / (spread * math.sqrt(1 / len(a) + 1 / len(b))) for a, b in pairwise(sides)
+        ]
+        needed = [STANDS] * (len(strength) - 1) + [STANDS_NEW]
+        weakest = min(range(len(strength)), key=lambda at: strength[at] / needed[at])
+        if strength[weakest] >= needed[weakest]:
+            break
+        del bounds[weakest + 1], seen_at[weakest]
+    return bounds, seen_at
 
 
 def _change_point(x: Array) -> int:

@@ -1,0 +1,106 @@
+"""A change is seen, dated and sized; where there is none, little is said; and one wild image is no change."""
+
+from __future__ import annotations
+
+import numpy as np
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+
+from oakbeam.core.log.alerts import Event, Series, alerts, groups
+from oakbeam.core.log.control_chart import LIMIT, REFERENCE, WARM_UP, control_chart, creep_of, spread_of
+
+
+def drawn(seed, n, *steps, spread=0.8):
+    """n images, with (from which image, by how much) it moved."""
+    values = np.random.default_rng(seed).normal(0.2, spread, n)
+    for at, size in steps:
+        values[at:] += size
+    return list(values)
+
+
+def days(n):
+    return list(np.arange(n) / 2)
+
+
+def test_a_clear_change_is_seen_dated_and_sized():
+    hits = 0
+    for seed in range(20):
+        chart = control_chart(drawn(seed, 260, (150, 1.0)), days(260))
+        newest = chart.shifts[-1] if chart.shifts else None
+        if newest and abs(newest.begins - 150) <= 12:
+            hits += 1
+            assert newest.low < 1.0 < newest.high or abs(newest.size - 1.0) < 0.35
+            assert newest.seen < 190 and newest.before < newest.after
+    assert hits >= 17
+
+
+def test_nothing_is_said_of_a_level_series_but_seldom():
+    told = sum(len(control_chart(drawn(seed, 600), days(600)).shifts) for seed in range(60))
+    # Once in about a thousand images.
+    assert told < 60
+
+
+def test_half_a_deviation_index_is_seen_within_sixty_images_of_a_line_with_a_history():
+    seen = sum(
+        any(one.seen >= 250 for one in control_chart(drawn(seed, 310, (250, 0.5)), days(310)).shifts) for seed in range(60)
+    )
+    assert seen >= 0.85 * 60
+
+
+def test_one_wild_image_is_no_change_and_does_not_widen_the_spread():
+    values = drawn(3, 120)
+    wild = [*values[:60], 9.0, *values[61:]]
+    assert control_chart(wild, days(120)).shifts == control_chart(values, days(120)).shifts == ()
+    assert spread_of(np.array(wild)) == pytest.approx(spread_of(np.array(values)), rel=0.1)
+
+
+@given(st.lists(st.floats(-6, 6), max_size=120), st.floats(-3, 3))
+def test_a_chart_has_a_place_for_every_image_and_does_not_care_where_zero_is(values, moved):
+    chart = control_chart(values, days(len(values)))
+    assert len(chart.centre) == len(chart.ewma) == len(chart.up) == len(chart.down) == len(values)
+    assert not any(chart.up[:WARM_UP]) and max(chart.up, default=0) <= LIMIT + 3 - REFERENCE
+    other = control_chart([one + moved for one in values], days(len(values)))
+    assert len(other.shifts) == len(chart.shifts) or min(len(other.shifts), len(chart.shifts)) < 2
+
+
+def test_a_creep_is_a_line_and_not_a_scatter():
+    x = np.random.default_rng(4).normal(0, 0.6, 300)
+    when = np.arange(300.0)
+    found = creep_of(x + 0.1 * when / 30, when)
+    assert found is not None and found.low < 0.1 < found.high
+    assert creep_of(x, when) is None
+
+
+def series(key, receptor, seed, *steps, n=200, hand=0.0, spread=0.5):
+    values = drawn(seed, n, *steps, spread=spread)
+    over = [hand if steps and i >= steps[-1][0] else 0.0 for i in range(n)]
+    return Series(key, f"View {key}", receptor, days(n), values, over, control_chart(values, days(n)))
+
+
+NAMES = {"a": "Panel A", "b": "Panel B"}
+
+
+def test_what_a_receptor_or_the_room_shares_is_told_once():
+    of_a = [series(str(i), "a", i, (120, 0.7)) for i in range(4)]
+    of_b = [series(str(10 + i), "b", 50 + i) for i in range(4)]
+    (one,) = alerts([*of_a, *of_b], (), NAMES, 0)
+    assert one.kind == "room" and one.saw.startswith("All of Panel A moved by +0.7") and len(one.series) == 4
+    whole = [*of_a, *(series(str(20 + i), "b", 70 + i, (120, 0.7)) for i in range(4))]
+    (one,) = alerts(whole, (Event(60.0, "version 3 came"),), NAMES, 0)
+    assert one.saw.startswith("The whole room moved by") and "version 3" in one.with_what
+    assert abs(one.since_day - 60) < 6
+    # One view that moves by itself is its own, however far.
+    alone = [series("0", "a", 3, (120, 1.5)), *of_b, *(series(str(30 + i), "a", 90 + i) for i in range(3))]
+    assert groups(alone) == []
+    (one,) = alerts(alone, (), NAMES, 0)
+    assert (one.kind, one.series) == ("shift", ("0",))
+
+
+def test_what_was_set_by_hand_is_said_and_a_move_to_the_target_is_no_alert():
+    (one,) = alerts([series("0", "a", 5, (120, 1.0), hand=1.0)], (), NAMES, 0)
+    assert one.with_what == "it was set over the chart by hand"
+    back = series("1", "a", 6, (0, 1.2), (120, -1.3))
+    assert back.chart.shifts and alerts([back], (), NAMES, 0) == []
+    # And a change of long ago is none any more.
+    assert alerts([series("0", "a", 5, (40, 1.0))], (), NAMES, since_day=80) == []
