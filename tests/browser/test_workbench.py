@@ -162,7 +162,7 @@ def test_a_chart_is_built_from_four_exposures_agreed_on_and_printed(page: Page, 
     page.get_by_role("button", name="Draft the chart from 4 exposures").click()
     expect(page.get_by_role("region", name="What to expose next").get_by_role("listitem")).to_have_count(3)
     expect(page.get_by_role("row", name="Lumbar spine Lateral table Bucky")).to_contain_text("exposure 3")
-    page.get_by_role("button", name="Make version 3 with").click()
+    page.get_by_role("button", name="Make version 2 with").click()
     expect(page.get_by_role("heading", name="Room 1 chart, fixed kvp version 2")).to_be_visible()
     propose_with_a_reason(page)
     expect(page.get_by_text("waits for a physicist")).to_be_visible()
@@ -202,7 +202,7 @@ def test_a_chart_is_carried_to_the_portable_unit(page: Page, site: str):
     page.get_by_role("button", name="Work it out").click()
     expect(page.get_by_text("For all of them a test exposure is wise")).to_be_visible()
     expect(page.get_by_role("row", name="Chest PA upright Bucky")).to_contain_text("Receptor ×")
-    page.get_by_role("button", name="Make version 2 with").click()
+    page.get_by_role("button", name="Make version 3 with").click()
     expect(page.get_by_text("Adapted from Room 1, version 1.")).to_be_visible()
 
 
