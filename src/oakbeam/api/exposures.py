@@ -36,6 +36,7 @@ from oakbeam.core.image_review import (
     evaluate,
     unlikely,
 )
+from oakbeam.core.log.incidents import far_over
 from oakbeam.core.patient.patient import CALIPER_SPREAD_CM, Patient
 from oakbeam.core.patient.thickness import ThicknessFrom
 from oakbeam.core.projection import Side
@@ -46,7 +47,7 @@ from oakbeam.core.technique.steps import METAL
 from oakbeam.formats import rows_csv
 from oakbeam.store import Conflict, Store, charts, evidence, exposures, history, images, local, people, rooms
 from oakbeam.store.database import now
-from oakbeam.store.evidence import INCIDENT_TIMES, Incident
+from oakbeam.store.evidence import Incident
 from oakbeam.store.exposures import Exposure, LogFilter, Outcome, RecordOrigin
 from oakbeam.store.history import Change
 
@@ -339,6 +340,9 @@ def record(store: Store, asked: ExposureRequest, actor: str) -> Recorded:
         thickness_spread_cm=found.thickness.spread_cm,
         recorded_as=people.role_of(store, actor),
     )
+    level = found.projection.usual_kerma_mgy
+    why = far_over(exposure.di, exposure.reliable, exposure.incident_air_kerma_mgy, level)
+    exposure = replace(exposure, far_over=bool(why))
     return Recorded(exposure=kept(store, exposure, actor), judgement=judgement)
 
 
@@ -425,14 +429,12 @@ def exposures_as_csv(store: StoreHere, who: WhoHere, asked: Filter) -> Response:
 
 class ExposureDetail(BaseModel):
     """One exposure with everything known of it: the line it was suggested from, what was forecast for what was set, the
-    objects that told of it, and its history. far_over: its dose is over so many times its level that it wants an incident
-    note."""
+    objects that told of it, and its history."""
 
     exposure: Exposure
     line: ChartLine | None
     forecast: Forecast | None
     images: int
-    far_over: bool
     incident: Incident | None
     history: list[Change]
 
@@ -446,14 +448,11 @@ def detail(store: Store, exposure_id: int, who: Here) -> ExposureDetail:
         seen = [replace(change, actor="") for change in seen]
     expected = forecast_of(store, one, line) if line else None
     told = images.of_exposure(store, exposure_id)
-    view, kerma = local.catalogue_of(store).projections.get(one.projection), one.incident_air_kerma_mgy
-    level = view.usual_kerma_mgy if view else None
     return ExposureDetail(
         exposure=one,
         line=line,
         forecast=expected,
         images=told,
-        far_over=bool(level and kerma and kerma > INCIDENT_TIMES * level),
         incident=evidence.incident(store, exposure_id),
         history=seen,
     )

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import calendar
 from dataclasses import dataclass
 from datetime import UTC, date, datetime, timedelta
 from typing import Annotated
@@ -14,12 +15,12 @@ from oakbeam.api.access import Actor, StoreHere
 from oakbeam.api.types import Id, RequestBody
 from oakbeam.core.errors import Refusal
 from oakbeam.core.log.board import Board, board
+from oakbeam.core.log.incidents import far_over
 from oakbeam.store import Store, evidence, exposures, local, rooms, tally
-from oakbeam.store.evidence import INCIDENT_DI, INCIDENT_TIMES, Incident
+from oakbeam.store.evidence import Incident
 from oakbeam.store.tally import Day
 
 router = APIRouter(prefix="/api", responses=problems.RESPONSES, tags=["log"])
-USUAL_DAYS = 30
 MOST_INCIDENTS = 50
 
 
@@ -69,48 +70,49 @@ class CloseIn(RequestBody):
 
 
 RoomWanted = Annotated[str, Query(max_length=60, description="A room; all where empty")]
-Since = Annotated[date | None, Query(description="From this day on; 30 days back where it is not said")]
+Since = Annotated[date | None, Query(description="From this day on; the first of last month where it is not said")]
 Until = Annotated[date | None, Query(description="Up to this day, counted in; today where it is not said")]
 
 
 def period(since: date | None, until: date | None) -> tuple[str, str]:
     """The days asked for. Refusal where the end is before the beginning."""
     last = until or datetime.now(UTC).date()
-    first = since or last - timedelta(days=USUAL_DAYS - 1)
+    first = since or (last.replace(day=1) - timedelta(days=1)).replace(day=1)
     if first > last:
         raise Refusal("No such period", f"{first} is after {last}.", None, "since")
     return first.isoformat(), last.isoformat()
+
+
+def _month_end(day: str) -> str:
+    year, month = int(day[:4]), int(day[5:7])
+    return f"{day[:8]}{calendar.monthrange(year, month)[1]:02}"
 
 
 def board_of(store: Store, room_id: str, since: str, until: str) -> BoardOut:
     """The board of a room, or of all."""
     if room_id:
         rooms.get(store, room_id)
-    counted = tally.bins(store, room_id, since, until)
+    # Nothing was taken after today: the month that is not over is whole as far as it goes.
+    whole = _month_end(until) if until >= datetime.now(UTC).date().isoformat() else until
+    counted = tally.bins(store, room_id, since, whole)
     made = tally.made_between(store, room_id, since, until)
     known = local.catalogue_of(store).projections
     levels = [
         LevelOf(one, level) for one in made if (view := known.get(one)) and (level := view.usual_kerma_mgy) is not None
     ]
     found = board(counted, made, tally.DI_BINS, tally.DOSE_BINS)
-    return BoardOut(room_id, since, until, found, levels, incidents(store, room_id, since, until, levels))
+    return BoardOut(room_id, since, until, found, levels, incidents(store, room_id, since, until))
 
 
-def incidents(store: Store, room_id: str, since: str, until: str, levels: list[LevelOf]) -> list[IncidentRow]:
+def incidents(store: Store, room_id: str, since: str, until: str) -> list[IncidentRow]:
     """The exposures of a period that want an incident note, the newest first."""
-    of = {one.projection: one.kerma_mgy for one in levels}
-    found = exposures.far_over(
-        store, room_id, since, until, INCIDENT_DI, {one: INCIDENT_TIMES * kerma for one, kerma in of.items()}
-    )
-    notes = evidence.noted(store, [one.id for one in found[:MOST_INCIDENTS]])
+    found = exposures.far_over(store, room_id, since, until, MOST_INCIDENTS)
+    notes, known = evidence.noted(store, [one.id for one in found]), local.catalogue_of(store).projections
     rows = []
-    for one in found[:MOST_INCIDENTS]:
-        if one.di is not None and one.di > INCIDENT_DI:
-            why = f"DI {one.di:+.1f}, over +{INCIDENT_DI:g}"
-        else:
-            times = (one.incident_air_kerma_mgy or 0) / of[one.projection]
-            why = f"{one.incident_air_kerma_mgy:.2g} mGy, {times:.1f} times its level"
-        rows.append(IncidentRow(one.id, one.taken_at, one.room, one.projection, why, notes.get(one.id)))
+    for one in found:
+        view = known.get(one.projection)
+        why = far_over(one.di, one.reliable, one.incident_air_kerma_mgy, view.usual_kerma_mgy if view else None)
+        rows.append(IncidentRow(one.id, one.taken_at, one.room, one.projection, why or "far over then", notes.get(one.id)))
     return rows
 
 

@@ -17,6 +17,7 @@ from oakbeam.core.equipment.room import Room
 from oakbeam.core.errors import Refusal
 from oakbeam.core.image_review import EI_RANGE, deviation_index
 from oakbeam.core.log.facts import Found, ImageFacts, RejectNote
+from oakbeam.core.log.incidents import far_over
 from oakbeam.core.log.joining import JUDGED_WITHIN_S, SAME_WITHIN_S, Choice, Told, choose
 from oakbeam.core.patient.patient import Patient
 from oakbeam.core.patient.thickness import Thickness, estimated
@@ -195,7 +196,9 @@ class Taker:
         return exposures.between(db, room.id, projection.id, since, until, facts.event_key)
 
     def _join(self, db: Connection, facts: ImageFacts, row: Exposure) -> Outcome:
-        exposures.join(db, row, with_facts(row, facts, self.rooms[row.room]), self.actor, row.id not in self.added)
+        view = self.known.projections.get(row.projection)
+        level = view.usual_kerma_mgy if view else None
+        exposures.join(db, row, with_facts(row, facts, self.rooms[row.room], level), self.actor, row.id not in self.added)
         images.keep(db, facts, row.id, None)
         return "merged"
 
@@ -242,7 +245,7 @@ def exposure_of(facts: ImageFacts, room: Room, projection: Projection, chart: Ch
     )
     if line is not None and chart is not None:
         row = _by_line(row, facts, room, projection, chart, line, thickness)
-    return with_facts(row, facts, room)
+    return with_facts(row, facts, room, projection.usual_kerma_mgy)
 
 
 def _line_of(facts: ImageFacts, projection: Projection, chart: Chart | None, thickness: Thickness) -> ChartLine | None:
@@ -311,7 +314,7 @@ _FROM_FACTS = (
 )
 
 
-def with_facts(row: Exposure, facts: ImageFacts, room: Room) -> Exposure:
+def with_facts(row: Exposure, facts: ImageFacts, room: Room, level_mgy: float | None) -> Exposure:
     """A row with what an object adds: what was recorded stays, what is missing is filled, and each such field says from
     where. An index that contradicts the recorded one is named, not taken."""
     told = dict(row.sources)
@@ -340,7 +343,9 @@ def with_facts(row: Exposure, facts: ImageFacts, room: Room) -> Exposure:
     if facts.odd:
         told["left out"] = "; ".join(facts.odd)
     origin = "both" if row.origin in ("desk", "both") else row.origin
-    return replace(row, **new, sources=told, origin=origin)
+    whole = replace(row, **new, sources=told, origin=origin)
+    why = far_over(whole.di, whole.reliable, whole.incident_air_kerma_mgy, level_mgy)
+    return replace(whole, far_over=row.far_over or bool(why))
 
 
 def _told(row: Exposure) -> Told:

@@ -14,6 +14,7 @@ from oakbeam.core.equipment.room import Room
 from oakbeam.core.equipment.usual import BUCKYS
 from oakbeam.core.errors import Refusal
 from oakbeam.core.image_review import EI_RANGE, deviation_index
+from oakbeam.core.log.incidents import far_over
 from oakbeam.core.patient.patient import Patient
 from oakbeam.core.technique.derive import derive
 from oakbeam.core.technique.result import Derived
@@ -112,6 +113,7 @@ class _Work:
         ei = max(int(EI_RANGE[0]), round(target * mas / needed * other))
         di = deviation_index(ei, target)
         reason = "R03" if di < -3 else chance.choice(("R01", "R01", "R02", "R06")) if _spoiled(chance) else None
+        kerma = _of(derived.forecast.incident_air_kerma_mgy, mas / set_to.mas)
         return Exposure(
             room=room.id,
             chart=chart.id,
@@ -132,7 +134,8 @@ class _Work:
             ei=float(ei),
             target_ei=target,
             di=di,
-            incident_air_kerma_mgy=_of(derived.forecast.incident_air_kerma_mgy, mas / set_to.mas),
+            incident_air_kerma_mgy=kerma,
+            far_over=bool(far_over(di, True, kerma, projection.usual_kerma_mgy)),
             kap_mgycm2=_of(derived.forecast.kap_mgycm2, mas / set_to.mas),
             reject_reason=reason,
             findings=("motion",) if reason == "R06" else (),

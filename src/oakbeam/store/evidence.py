@@ -13,8 +13,6 @@ from oakbeam.core.log.images import SeenImage
 from oakbeam.store import calibrations
 from oakbeam.store.database import Conflict, Connection, NotFound, Store, audit, now
 
-INCIDENT_DI, INCIDENT_TIMES = 3.0, 3.0
-"""From which DI, and from how many times its level of dose, an exposure wants an incident note."""
 MOST_IMAGES = 20_000
 """Of a room, the newest: more say nothing new of a chart in use."""
 

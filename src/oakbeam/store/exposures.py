@@ -73,6 +73,8 @@ class Exposure:
     """Which try of the view this was in its exam: 1 for the first."""
     held_by: str = ""
     """Who held the patient, by role; never a patient's name."""
+    far_over: bool = False
+    """Whether it wants an incident note (see `core.log.incidents`)."""
     shown_index: float | None = None
     """What the console showed where its receptor has a scale of its own; ei is worked out of it."""
     line_key: int | None = None
@@ -102,7 +104,8 @@ def recorded_of(store: Store, study_keys: Iterable[str]) -> frozenset[str]:
     wanted = [key for key in study_keys if key]
     marks = ", ".join("?" * len(wanted))
     rows = store.db.execute(
-        f"SELECT DISTINCT study_key FROM exposure WHERE study_key IN ({marks}) AND undone_at IS NULL", wanted
+        f"SELECT DISTINCT study_key FROM exposure WHERE study_key IN ({marks}) AND study_key <> '' AND undone_at IS NULL",
+        wanted,
     )
     return frozenset(row["study_key"] for row in rows)
 
@@ -215,25 +218,13 @@ class NotYours(Refusal):
         )
 
 
-FAR_OVER_MOST = 500
-
-
-def far_over(store: Store, room: str, since: str, until: str, di: float, kerma_mgy: Mapping[str, float]) -> list[Exposure]:
-    """The exposures of a period, ISO days both counted in, over a DI or over the kerma of their projection, newest first;
-    room "" for all."""
+def far_over(store: Store, room: str, since: str, until: str, limit: int) -> list[Exposure]:
+    """The exposures of a period, ISO days both counted in, that want an incident note, newest first; room "" for all."""
     of_room = "room = :room AND " if room else ""
     rows = store.db.execute(
-        f"SELECT * FROM exposure WHERE {of_room}taken_at >= :since AND taken_at < :until AND undone_at IS NULL"
-        " AND ((reliable AND di > :di) OR incident_air_kerma_mgy > coalesce(:levels ->> projection, 9e9))"
-        " ORDER BY taken_at DESC, id DESC LIMIT :most",
-        {
-            "room": room,
-            "since": since,
-            "until": f"{until}~",
-            "di": di,
-            "levels": json.dumps(kerma_mgy),
-            "most": FAR_OVER_MOST,
-        },
+        f"SELECT * FROM exposure WHERE far_over = 1 AND {of_room}taken_at >= :since AND taken_at < :until"
+        " AND undone_at IS NULL ORDER BY taken_at DESC, id DESC LIMIT :limit",
+        {"room": room, "since": since, "until": f"{until}~", "limit": limit},
     )
     return [_from(row) for row in rows]
 
@@ -272,6 +263,10 @@ class LogFilter:
             marks = ", ".join(f":view{i}" for i in range(len(self.projections)))
             parts[1 + list(said).index("projections")] = f"projection IN ({marks})"
             values |= {f"view{i}": one for i, one in enumerate(self.projections)}
+        if self.origin and self.origin != "desk":
+            parts.append("origin <> 'desk'")
+        if self.outcome == "rejected":
+            parts.append("outcome = 'rejected'")
         if self.until:
             values["until"] = f"{self.until}~"
         return " AND ".join(parts), values
@@ -284,6 +279,9 @@ _CONDITIONS = {
     "until": "taken_at < :until",
     "di_from": "di >= :di_from",
     "di_to": "di <= :di_to",
+    # With what an index was made for, so that it is taken.
+    "study_key": "study_key = :study_key AND study_key <> ''",
+    "reason": "reject_reason = :reason AND outcome = 'rejected'",
 }
 EVERYTHING = LogFilter()
 
@@ -375,11 +373,15 @@ def _line_then(
     return then if alike else None
 
 
+_FLAGS = ("reliable", "rejects_known", "far_over")
+
+
 def _row(exposure: Exposure) -> dict[str, object]:
     row = asdict(exposure)
     del row["id"]
     row["findings"], row["sources"] = json.dumps(exposure.findings), json.dumps(dict(exposure.sources), sort_keys=True)
-    row["reliable"], row["rejects_known"] = int(exposure.reliable), int(exposure.rejects_known)
+    for name in _FLAGS:
+        row[name] = int(getattr(exposure, name))
     return row
 
 
@@ -390,5 +392,5 @@ _INSERT = f"INSERT INTO exposure ({', '.join(_NAMES)}) VALUES ({', '.join(f':{na
 def _from(row: sqlite3.Row) -> Exposure:
     values = {key: row[key] for key in row.keys() if key != "undone_at"}  # noqa: SIM118 - a Row iterates over values
     values["findings"], values["sources"] = tuple(json.loads(row["findings"])), json.loads(row["sources"])
-    values["reliable"], values["rejects_known"] = bool(row["reliable"]), bool(row["rejects_known"])
+    values |= {name: bool(row[name]) for name in _FLAGS}
     return Exposure(**values)

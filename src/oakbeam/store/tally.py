@@ -31,19 +31,20 @@ SELECT room, projection, substr(taken_at, 1, 10) AS day, count(*) AS made, sum(r
         CAST(round(1000 * log10(incident_air_kerma_mgy)) AS INTEGER), 0)) AS kerma_sum
 FROM exposure WHERE undone_at IS NULL AND {of} GROUP BY 1, 2, 3
 """
-_OF = "FROM exposure WHERE undone_at IS NULL AND {of} AND"
 _DOSE = f"CAST(round({DOSE_BINS} * log10({{}})) AS INTEGER)"
+_OF = "SELECT room, projection, month, '{what}' AS what, {bin} AS bin FROM counted WHERE {where}"
 _BINS = f"""
-SELECT room, projection, month, what, bin, count(*) AS n FROM (
-    SELECT room, projection, substr(taken_at, 1, 7) AS month, 'di' AS what, CAST(round({DI_BINS} * di) AS INTEGER) AS bin
-        {_OF} reliable AND di IS NOT NULL
-    UNION ALL SELECT room, projection, substr(taken_at, 1, 7), 'kerma', {_DOSE.format("incident_air_kerma_mgy")}
-        {_OF} incident_air_kerma_mgy > 0
-    UNION ALL SELECT room, projection, substr(taken_at, 1, 7), 'kap', {_DOSE.format(KAP)} {_OF} {KAP} > 0
-    UNION ALL SELECT room, projection, substr(taken_at, 1, 7), 'reason', reject_reason {_OF} reject_reason IS NOT NULL
-    UNION ALL SELECT room, projection, substr(taken_at, 1, 7), 'made by', recorded_as {_OF} rejects_known
-    UNION ALL SELECT room, projection, substr(taken_at, 1, 7), 'rejected by', recorded_as
-        {_OF} rejects_known AND outcome = 'rejected'
+WITH counted AS MATERIALIZED (
+    SELECT room, projection, substr(taken_at, 1, 7) AS month, reliable, di, incident_air_kerma_mgy AS kerma, {KAP} AS kap,
+        reject_reason, rejects_known, outcome, recorded_as
+    FROM exposure WHERE undone_at IS NULL AND {{of}}
+) SELECT room, projection, month, what, bin, count(*) AS n FROM (
+    {_OF.format(what="di", bin=f"CAST(round({DI_BINS} * di) AS INTEGER)", where="reliable AND di IS NOT NULL")}
+    UNION ALL {_OF.format(what="kerma", bin=_DOSE.format("kerma"), where="kerma > 0")}
+    UNION ALL {_OF.format(what="kap", bin=_DOSE.format("kap"), where="kap > 0")}
+    UNION ALL {_OF.format(what="reason", bin="reject_reason", where="reject_reason IS NOT NULL")}
+    UNION ALL {_OF.format(what="made by", bin="recorded_as", where="rejects_known")}
+    UNION ALL {_OF.format(what="rejected by", bin="recorded_as", where="rejects_known AND outcome = 'rejected'")}
 ) GROUP BY 1, 2, 3, 4, 5
 """
 _SUMMED = ("made", "rejects_known", "rejected", "repeats", "judged", "within", "di_sum", "di_squares", "dosed", "kerma_sum")

@@ -4771,6 +4771,11 @@ export interface components {
              * @default
              */
             held_by: string;
+            /**
+             * Far Over
+             * @default false
+             */
+            far_over: boolean;
             /** Shown Index */
             shown_index?: number | null;
             /** Line Key */
@@ -4825,8 +4830,7 @@ export interface components {
         /**
          * ExposureDetail
          * @description One exposure with everything known of it: the line it was suggested from, what was forecast for what was set, the
-         *     objects that told of it, and its history. far_over: its dose is over so many times its level that it wants an incident
-         *     note.
+         *     objects that told of it, and its history.
          */
         ExposureDetail: {
             exposure: components["schemas"]["Exposure"];
@@ -4834,8 +4838,6 @@ export interface components {
             forecast: components["schemas"]["Forecast"] | null;
             /** Images */
             images: number;
-            /** Far Over */
-            far_over: boolean;
             incident: components["schemas"]["Incident"] | null;
             /** History */
             history: components["schemas"]["Change"][];
@@ -20078,7 +20080,7 @@ export interface operations {
             query?: {
                 /** @description A room; all where empty */
                 room?: string;
-                /** @description From this day on; 30 days back where it is not said */
+                /** @description From this day on; the first of last month where it is not said */
                 since?: string | null;
                 /** @description Up to this day, counted in; today where it is not said */
                 until?: string | null;

@@ -202,8 +202,6 @@ function Row({
   );
 }
 
-const FAR_OVER_DI = 3;
-
 /** What happened with an exposure far too high, who was told, and what it was closed with. */
 function Incident({ detail }: { detail: Detail }) {
   const { exposure: one, incident } = detail;
@@ -214,7 +212,7 @@ function Incident({ detail }: { detail: Detail }) {
   const [happened, setHappened] = useState("");
   const [told, setTold] = useState("");
   const [outcome, setOutcome] = useState("");
-  if (!incident && !(one.di != null && one.di > FAR_OVER_DI) && !detail.far_over) return null;
+  if (!incident && !one.far_over) return null;
   return (
     <section aria-label="Incident note" className="flex flex-col gap-2 border-l-4 border-warn py-1 pl-3">
       <p className="font-semibold text-warn">Far over: incident note</p>

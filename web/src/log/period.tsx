@@ -2,39 +2,53 @@ import { useAddress } from "../ui/address";
 import { DayField } from "../ui/DayField";
 import { Segmented } from "../ui/Segmented";
 
+const today = () => new Date().toISOString().slice(0, 10);
+
+/** The first of a month, so many months ago. */
+function firstOf(monthsAgo: number): string {
+  const now = new Date();
+  return new Date(Date.UTC(now.getUTCFullYear(), now.getUTCMonth() - monthsAgo, 1))
+    .toISOString()
+    .slice(0, 10);
+}
+
 const PICKS = [
-  { value: "30", label: "30 days" },
-  { value: "90", label: "90 days" },
-  { value: "365", label: "A year" },
+  { value: "1", label: "Since last month" },
+  { value: "0", label: "This month" },
+  { value: "11", label: "A year" },
 ];
 
-export const dayBefore = (days: number) =>
-  new Date(Date.now() - days * 86_400_000).toISOString().slice(0, 10);
-
-/** The period of the address: it can be kept and sent. Nothing said is the last 30 days. */
+/** The period of the address: it can be kept and sent. Nothing said is since the first of last month. */
 export function usePeriod() {
   const { words } = useAddress();
-  const since = words.get("since") ?? dayBefore(29);
-  const until = words.get("until") ?? "";
-  return { since, until };
+  return { since: words.get("since") ?? firstOf(1), until: words.get("until") ?? "" };
 }
 
 /** From which day to which; a few usual stretches beside it. */
 export function PeriodFields() {
   const { put } = useAddress();
   const { since, until } = usePeriod();
-  const today = dayBefore(0);
-  const picked = until === "" ? PICKS.find((one) => dayBefore(Number(one.value) - 1) === since) : undefined;
+  const picked = until === "" ? PICKS.find((one) => firstOf(Number(one.value)) === since) : undefined;
   return (
     <>
       <Segmented
         label="Period"
         value={picked?.value ?? ""}
         options={PICKS}
-        onChange={(days) => put({ since: days === "30" ? null : dayBefore(Number(days) - 1), until: null })}
+        onChange={(months) => put({ since: months === "1" ? null : firstOf(Number(months)), until: null })}
       />
-      <DayField label="From" value={since} latest={until || today} onChange={(day) => put({ since: day })} />
-      <DayField label="To" value={until || today} latest={today} onChange={(day) => put({ until: day })} />
+      <DayField
+        label="From"
+        value={since}
+        latest={until || today()}
+        onChange={(day) => put({ since: day })}
+      />
+      <DayField
+        label="To"
+        value={until || today()}
+        latest={today()}
+        onChange={(day) => put({ until: day })}
+      />
     </>
   );
 }

@@ -47,6 +47,7 @@ CREATE TABLE exposure_new (
     reject_reason    TEXT,
     findings         TEXT NOT NULL DEFAULT '[]' CHECK (json_valid(findings)),
     reliable         INTEGER NOT NULL CHECK (reliable IN (0, 1)),
+    far_over         INTEGER NOT NULL DEFAULT 0 CHECK (far_over IN (0, 1)),
     attempt          INTEGER NOT NULL DEFAULT 1 CHECK (attempt BETWEEN 1 AND 20),
     held_by          TEXT NOT NULL DEFAULT '',
     note             TEXT NOT NULL DEFAULT '',
@@ -79,6 +80,8 @@ CREATE INDEX exposure_of_room ON exposure (room, taken_at DESC, id DESC);
 CREATE INDEX exposure_of_projection ON exposure (projection, taken_at DESC, id DESC);
 CREATE INDEX exposure_of_room_projection ON exposure (room, projection, taken_at DESC, id DESC);
 CREATE INDEX exposure_of_person ON exposure (recorded_by, taken_at DESC, id DESC);
+CREATE INDEX exposure_far_over ON exposure (taken_at DESC, id DESC) WHERE far_over = 1;
+CREATE INDEX exposure_not_of_the_desk ON exposure (taken_at DESC, id DESC) WHERE origin <> 'desk';
 CREATE INDEX exposure_rejected ON exposure (taken_at DESC, id DESC) WHERE outcome = 'rejected';
 CREATE INDEX exposure_of_study ON exposure (study_key, projection) WHERE study_key <> '';
 CREATE UNIQUE INDEX exposure_of_event ON exposure (event_key) WHERE event_key IS NOT NULL AND undone_at IS NULL;
@@ -120,7 +123,7 @@ WHEN OLD.origin <> 'image' AND (
     OR (OLD.reported_kap_mgycm2 IS NOT NULL AND NEW.reported_kap_mgycm2 IS NOT OLD.reported_kap_mgycm2)
     OR NEW.outcome IS NOT OLD.outcome OR NEW.rejects_known IS NOT OLD.rejects_known
     OR NEW.reject_reason IS NOT OLD.reject_reason OR NEW.findings IS NOT OLD.findings
-    OR NEW.reliable IS NOT OLD.reliable OR NEW.attempt IS NOT OLD.attempt OR NEW.held_by IS NOT OLD.held_by
+    OR NEW.reliable IS NOT OLD.reliable OR NEW.far_over < OLD.far_over OR NEW.attempt IS NOT OLD.attempt OR NEW.held_by IS NOT OLD.held_by
     OR NEW.note IS NOT OLD.note OR NEW.recorded_by IS NOT OLD.recorded_by OR NEW.recorded_as IS NOT OLD.recorded_as
 )
 BEGIN SELECT RAISE(ABORT, 'a recorded exposure can only be undone'); END;
@@ -223,15 +226,16 @@ FROM exposure WHERE undone_at IS NULL GROUP BY 1, 2, 3),
 
 INSERT INTO log_month
 SELECT iif(any_room, '', room), month, projection, what, bin, sum(n)
-FROM (SELECT room, projection, month, what, bin, count(*) AS n FROM (
-    SELECT room, projection, substr(taken_at, 1, 7) AS month, 'di' AS what, CAST(round(10 * di) AS INTEGER) AS bin
-        FROM exposure WHERE undone_at IS NULL AND reliable AND di IS NOT NULL
-    UNION ALL SELECT room, projection, substr(taken_at, 1, 7), 'kerma', CAST(round(40 * log10(incident_air_kerma_mgy)) AS INTEGER)
-        FROM exposure WHERE undone_at IS NULL AND incident_air_kerma_mgy > 0
-    UNION ALL SELECT room, projection, substr(taken_at, 1, 7), 'kap', CAST(round(40 * log10(coalesce(reported_kap_mgycm2, kap_mgycm2))) AS INTEGER) FROM exposure WHERE undone_at IS NULL AND coalesce(reported_kap_mgycm2, kap_mgycm2) > 0
-    UNION ALL SELECT room, projection, substr(taken_at, 1, 7), 'reason', reject_reason FROM exposure WHERE undone_at IS NULL AND reject_reason IS NOT NULL
-    UNION ALL SELECT room, projection, substr(taken_at, 1, 7), 'made by', recorded_as FROM exposure WHERE undone_at IS NULL AND rejects_known
-    UNION ALL SELECT room, projection, substr(taken_at, 1, 7), 'rejected by', recorded_as
-        FROM exposure WHERE undone_at IS NULL AND rejects_known AND outcome = 'rejected'
+FROM (WITH counted AS MATERIALIZED (
+    SELECT room, projection, substr(taken_at, 1, 7) AS month, reliable, di, incident_air_kerma_mgy AS kerma, coalesce(reported_kap_mgycm2, kap_mgycm2) AS kap,
+        reject_reason, rejects_known, outcome, recorded_as
+    FROM exposure WHERE undone_at IS NULL
+) SELECT room, projection, month, what, bin, count(*) AS n FROM (
+    SELECT room, projection, month, 'di' AS what, CAST(round(10 * di) AS INTEGER) AS bin FROM counted WHERE reliable AND di IS NOT NULL
+    UNION ALL SELECT room, projection, month, 'kerma' AS what, CAST(round(40 * log10(kerma)) AS INTEGER) AS bin FROM counted WHERE kerma > 0
+    UNION ALL SELECT room, projection, month, 'kap' AS what, CAST(round(40 * log10(kap)) AS INTEGER) AS bin FROM counted WHERE kap > 0
+    UNION ALL SELECT room, projection, month, 'reason' AS what, reject_reason AS bin FROM counted WHERE reject_reason IS NOT NULL
+    UNION ALL SELECT room, projection, month, 'made by' AS what, recorded_as AS bin FROM counted WHERE rejects_known
+    UNION ALL SELECT room, projection, month, 'rejected by' AS what, recorded_as AS bin FROM counted WHERE rejects_known AND outcome = 'rejected'
 ) GROUP BY 1, 2, 3, 4, 5),
     (SELECT 0 AS any_room UNION ALL SELECT 1) GROUP BY 1, 2, 3, 4, 5;
