@@ -153,11 +153,14 @@ def test_the_departments_own_lies_over_the_shipped_and_is_taken_back(client):
     assert len(client.get("/api/catalogue/local").json()) == 2
 
 
-def test_checks_are_the_departments_and_the_worklist_forgets_what_was_done(client):
+def test_checks_are_the_departments_and_the_demos_worklist_forgets_what_was_done(client, charted):
     assert client.get("/api/choices").json()["checks"] == list(local.DEFAULT_CHECKS)
     assert client.put("/api/checks", json={"checks": ["Right patient"]}).json() == {"checks": ["Right patient"]}
     assert client.get("/api/choices").json()["checks"] == ["Right patient"]
     assert problem(client.put("/api/checks", json={"checks": [""]}))
+    # Invented requests are the demo's alone.
+    assert client.get("/api/waiting").json() == []
+    local.offer_accounts(charted, "x", [])
     before = [one["study_key"] for one in client.get("/api/waiting").json()]
     technique = {"room": "room-1", "projection": "hand-pa", "thickness_cm": 3}
     asked = {"technique": technique, "kvp": 57, "mas": 1.6, "ei": 400, "outcome": "accepted", "study_key": "S-1047"}

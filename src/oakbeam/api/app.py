@@ -48,6 +48,7 @@ from oakbeam.api import (
     targets,
     technique_path,
     techniques,
+    worklist,
 )
 from oakbeam.api.proxy_sign_in import FromProxy
 from oakbeam.api.technique_path import TechniquePath
@@ -81,6 +82,7 @@ RESOURCES = (
     catalogue,
     dose_levels,
     run_sheets,
+    worklist,
     techniques,
     technique_path,
     beam,

@@ -16,7 +16,7 @@ from starlette.types import ASGIApp, Message, Receive, Scope, Send
 
 from oakbeam.api.access import ChangePasswordFirst, Forged, NotSignedIn, NotYourRole, TooLarge, TooSlow
 from oakbeam.api.types import LineNow, Problem
-from oakbeam.core.errors import Refusal, named
+from oakbeam.core.errors import Refusal, Unanswered, named
 from oakbeam.formats.chart_csv import BadFile
 from oakbeam.store import Busy, Conflict, NotFound
 from oakbeam.store.charts import Stale
@@ -33,6 +33,7 @@ STATUS: Mapping[type[Refusal], int] = {
     TooLarge: 413,
     TooSlow: 408,
     Busy: 503,
+    Unanswered: 503,
     TooManyAttempts: 429,
 }
 """The HTTP status of a refusal; 422 where it is none of these."""

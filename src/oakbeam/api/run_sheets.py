@@ -18,8 +18,7 @@ from oakbeam.core.errors import Refusal, one_of
 from oakbeam.core.exam.changes import Placed, ViewChange, changes
 from oakbeam.core.exam.order import ExamStep, side_of
 from oakbeam.core.projection import Digit, Projection, Side
-from oakbeam.demo import waiting as stand_in
-from oakbeam.store import Store, exposures, local
+from oakbeam.store import Store, local
 
 router = APIRouter(prefix="/api", responses=problems.RESPONSES, tags=["technique"])
 
@@ -89,9 +88,6 @@ class ClearanceIn(RequestBody):
     decided_by: Annotated[str, StringConstraints(min_length=1, max_length=80, strip_whitespace=True)]
     why: Text = ""
     study_key: Annotated[str, Field(max_length=60)] = ""
-
-
-Waiting = stand_in.Waiting
 
 
 def run_sheet(store: Store, asked: RunSheetRequest) -> RunSheet:
@@ -190,13 +186,6 @@ def record_clearance(store: Store, asked: ClearanceIn, actor: str) -> local.Clea
     return local.record_clearance(store, record, actor)
 
 
-def waiting(store: Store) -> list[Waiting]:
-    """The simulated worklist, without what has been taken."""
-    known = local.catalogue_of(store)
-    taken = exposures.recorded_of(store, (one.study_key for one in stand_in.waiting()))
-    return [one for one in stand_in.waiting() if one.exam in known.exams and one.study_key not in taken]
-
-
 @router.post("/run-sheets", tags=["technique"])
 def post_run_sheet(store: StoreHere, asked: RunSheetRequest) -> RunSheet:
     """An exam's steps in working order, each with its technique and with what changes on the way to it."""
@@ -215,9 +204,3 @@ def list_clearances(
 ) -> list[local.ClearanceRecord]:
     """Clearance records, newest first."""
     return local.clearance_records(store, study_key)
-
-
-@router.get("/waiting", tags=["technique"])
-def get_waiting(store: StoreHere) -> list[Waiting]:
-    """The requests that wait, from the simulated worklist; nobody is identified."""
-    return waiting(store)

@@ -70,9 +70,14 @@ def listen(store: Store, host: str, port: int, title: str, callers: Sequence[str
     """Listen until the process is told to stop."""
     listener = Listener(store, host, port, title, callers, room)
     print(f"Listening as {title} on {host}:{listener.port} for {', '.join(callers)}  (Ctrl-C stops)", flush=True)
+    wait_for_the_end()
+    listener.close()
+    return 0
+
+
+def wait_for_the_end() -> None:
+    """Wait until the process is told to stop."""
     stopped = threading.Event()
     for one in (signal.SIGINT, signal.SIGTERM):
         signal.signal(one, lambda *_: stopped.set())
     stopped.wait()
-    listener.close()
-    return 0

@@ -34,6 +34,11 @@ def add_to(commands: Any, run: Callable[[Run], Callable[[argparse.Namespace], in
     )
     listening.add_argument("--room", help="the room of machines that are not known yet")
     listening.set_defaults(run=run(_listen))
+    text = "Answer worklist questions with invented requests, for trying out."
+    inventing = commands.add_parser("worklist-demo", help=text, description=text)
+    inventing.add_argument("--port", type=int, default=11113)
+    inventing.add_argument("--title", default="WORKLIST")
+    inventing.set_defaults(run=_stand_in)
 
 
 def _listed(text: str) -> list[str]:
@@ -44,6 +49,17 @@ def _import(given: argparse.Namespace, store: Store) -> int:
     from oakbeam.cli.image_folder import import_images
 
     return import_images(given, store)
+
+
+def _stand_in(given: argparse.Namespace) -> int:
+    from oakbeam.cli.listener import wait_for_the_end
+    from oakbeam.demo.worklist_server import WorklistStandIn
+
+    server = WorklistStandIn(given.port, given.title)
+    print(f"Invented requests as {server.title} on 127.0.0.1:{server.port}  (Ctrl-C stops)", flush=True)
+    wait_for_the_end()
+    server.close()
+    return 0
 
 
 def _listen(given: argparse.Namespace, store: Store) -> int:

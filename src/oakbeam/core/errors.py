@@ -29,6 +29,10 @@ class OutOfRange(Refusal):
     """A number outside the range for which the result is valid."""
 
 
+class Unanswered(Refusal):
+    """Another system that was asked did not answer."""
+
+
 NAMES = {
     "kvp": "kVp",
     "mas": "mAs",

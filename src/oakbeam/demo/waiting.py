@@ -2,26 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
-
-from oakbeam.core.anatomy.body import AgeBand
-from oakbeam.core.projection import Digit, Side
-
-
-@dataclass(frozen=True, slots=True)
-class Waiting:
-    """A request that waits: local study key, exam, side, age band, and what the request says; a digit, a cast, and a weight
-    where it bears on the technique. No patient identity."""
-
-    study_key: str
-    exam: str
-    side: Side
-    age_band: AgeBand
-    question: str
-    arrives: str
-    cast: str | None = None
-    weight_kg: float | None = None
-    digit: Digit = ""
+from oakbeam.core.exam.waiting import Waiting
 
 
 def waiting() -> tuple[Waiting, ...]:

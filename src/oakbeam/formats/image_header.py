@@ -185,23 +185,23 @@ def _image(header: Dataset, one_way: OneWay) -> ImageFacts:
         raise Unreadable(f"It does not say its {'kVp' if kvp is None else 'mAs'} in a way that can be relied on.")
     if not MAS_RANGE[0] <= mas <= MAS_RANGE[1]:
         raise Unreadable(f"Its mAs are outside {MAS_RANGE[0]:g} to {MAS_RANGE[1]:g}.")
-    said = view_said(_view_terms(header), _texts(header), _first_text(header, "ImageLaterality", "Laterality"))
+    said = view_said(_view_terms(header), _texts(header), first_text(header, "ImageLaterality", "Laterality"))
     al, cu = _filters(header, numbers, odd)
-    event = _first_text(header, "IrradiationEventUID")
+    event = first_text(header, "IrradiationEventUID")
     kerma = numbers.within("EntranceDoseInmGy", 1.0, 1e-6, 1000.0, "entrance dose")
     if kerma is None:
         kerma = numbers.within("EntranceDose", 100.0, 1e-6, 1000.0, "entrance dose")
     return ImageFacts(
-        key=one_way.key("object", _first_text(header, "SOPInstanceUID") or _missing("instance UID")),
+        key=one_way.key("object", first_text(header, "SOPInstanceUID") or _missing("instance UID")),
         kind="image",
-        device=_device(one_way, *(_first_text(header, name) for name in _DEVICE)),
+        device=_device(one_way, *(first_text(header, name) for name in _DEVICE)),
         taken_at=taken,
         kvp=kvp,
         mas=mas,
-        room=one_way.room(_first_text(header, "StationName")),
+        room=one_way.room(first_text(header, "StationName")),
         view=said.words,
         side=said.side,
-        study_key=one_way.key("study", study) if (study := _first_text(header, "StudyInstanceUID")) else "",
+        study_key=one_way.key("study", study) if (study := first_text(header, "StudyInstanceUID")) else "",
         event_key=one_way.key("event", event) if event else None,
         ma=ma,
         time_ms=time_ms,
@@ -210,7 +210,7 @@ def _image(header: Dataset, one_way: OneWay) -> ImageFacts:
         filter_mm_al=al,
         filter_mm_cu=cu,
         focal_spot_mm=numbers.within("FocalSpots", 1.0, 0.05, 3.0, "focal spot"),
-        exposure_control=_control(_first_text(header, "ExposureControlMode")),
+        exposure_control=_control(first_text(header, "ExposureControlMode")),
         ei=numbers.within("ExposureIndex", 1.0, *EI_RANGE, "exposure index"),
         target_ei=numbers.within("TargetExposureIndex", 1.0, *EI_RANGE, "target index"),
         di=numbers.within("DeviationIndex", 1.0, -40.0, 40.0, "deviation index"),
@@ -254,7 +254,7 @@ class _Numbers:
         self.header, self.odd = header, odd
 
     def value(self, name: str) -> float | None:
-        found = [number for one in _all(self.header, name) if (number := _number(one)) is not None]
+        found = [value for one in _all(self.header, name) if (value := number(one)) is not None]
         if len(set(found)) > 1:
             self.odd.append(f"{name}: several values")
             return None
@@ -294,23 +294,24 @@ def _body(header: Dataset, numbers: _Numbers, taken_at: str, odd: list[str]) -> 
     sexes: Mapping[str, Sex] = {"F": "female", "M": "male"}
     return {
         "age_band": age_band_of(years) if years is not None else None,
-        "sex": sexes.get(_first_text(header, "PatientSex").upper()[:1]),
-        "weight_kg": _rather(weight, RATHER_KG),
-        "height_cm": _rather(height, RATHER_CM),
+        "sex": sexes.get(first_text(header, "PatientSex").upper()[:1]),
+        "weight_kg": rather(weight, RATHER_KG),
+        "height_cm": rather(height, RATHER_CM),
     }
 
 
-def _rather(value: float | None, step: float) -> float | None:
+def rather(value: float | None, step: float) -> float | None:
+    """A value no finer than a step."""
     return None if value is None else max(step, step * round(value / step))
 
 
 def _age_years(header: Dataset, taken_at: str, odd: list[str]) -> float | None:
-    said = _first_text(header, "PatientAge").upper()
+    said = first_text(header, "PatientAge").upper()
     if match := re.fullmatch(r"(\d{1,3})([DWMY])", said):
         return int(match[1]) / {"D": 365.25, "W": 52.18, "M": 12.0, "Y": 1.0}[match[2]]
     if said:
         odd.append("age not as the standard writes it")
-    born = _date(_first_text(header, "PatientBirthDate"))
+    born = _date(first_text(header, "PatientBirthDate"))
     if born is None:
         return None
     years = (date.fromisoformat(taken_at[:10]) - born).days / 365.25
@@ -320,7 +321,7 @@ def _age_years(header: Dataset, taken_at: str, odd: list[str]) -> float | None:
 def _filters(header: Dataset, numbers: _Numbers, odd: list[str]) -> tuple[float | None, float | None]:
     """(mm Al, mm Cu) of the added filters: of each material the mean of the least and most thickness [mm]."""
     materials = [str(one).strip().upper() for one in _all(header, "FilterMaterial")]
-    least, most = ([_number(one) for one in _all(header, f"FilterThickness{end}imum")] for end in ("Min", "Max"))
+    least, most = ([number(one) for one in _all(header, f"FilterThickness{end}imum")] for end in ("Min", "Max"))
     if not materials:
         return None, None
     found = {"ALUMINUM": 0.0, "COPPER": 0.0}
@@ -353,18 +354,18 @@ def _control(said: str) -> ExposureControl | None:
 
 def _view_terms(header: Dataset) -> Iterator[str]:
     for name in ("AnatomicRegionSequence", "ViewCodeSequence"):
-        for item in _items(header, name):
+        for item in items(header, name):
             yield from _keyword(item)
             for modifier in ("ViewModifierCodeSequence", "AnatomicRegionModifierSequence"):
-                for inner in _items(item, modifier):
+                for inner in items(item, modifier):
                     yield from _keyword(inner)
     for name in ("BodyPartExamined", "ViewPosition"):
-        yield re.sub(r"[^A-Z0-9]", "", _first_text(header, name).upper())
+        yield re.sub(r"[^A-Z0-9]", "", first_text(header, name).upper())
 
 
 def _texts(header: Dataset) -> Iterator[str]:
     for name in _TEXTS:
-        yield _first_text(header, name)
+        yield first_text(header, name)
 
 
 # --- dose reports -----------------------------------------------------------------------------------------------------
@@ -396,14 +397,14 @@ _SAID_BY_CODE: Mapping[str, tuple[str, Mapping[str, float], float, float, str]] 
 
 
 def _dose_report(header: Dataset, one_way: OneWay) -> Iterator[ImageFacts]:
-    events = [item for item in _items(header, "ContentSequence") if _code(item, "ConceptNameCodeSequence")[1] == _EVENT]
+    events = [item for item in items(header, "ContentSequence") if _code(item, "ConceptNameCodeSequence")[1] == _EVENT]
     if not events:
         raise Unreadable("A dose report without an irradiation event.")
     if len(events) > MOST_EVENTS:
         raise Unreadable(f"A dose report of more than {MOST_EVENTS} events.")
-    object_uid = _first_text(header, "SOPInstanceUID") or _missing("instance UID")
-    study = _first_text(header, "StudyInstanceUID")
-    device = _device(one_way, *(_first_text(header, name) for name in _DEVICE))
+    object_uid = first_text(header, "SOPInstanceUID") or _missing("instance UID")
+    study = first_text(header, "StudyInstanceUID")
+    device = _device(one_way, *(first_text(header, name) for name in _DEVICE))
     told = 0
     for at, event in enumerate(events):
         facts = _event(event, header)
@@ -414,7 +415,7 @@ def _dose_report(header: Dataset, one_way: OneWay) -> Iterator[ImageFacts]:
             facts,
             key=one_way.key("object", f"{object_uid} {at}"),
             device=device,
-            room=one_way.room(_first_text(header, "StationName")),
+            room=one_way.room(first_text(header, "StationName")),
             study_key=one_way.key("study", study) if study else "",
             event_key=one_way.key("event", facts.event_key) if facts.event_key else None,
         )
@@ -429,7 +430,7 @@ def _event(event: Dataset, header: Dataset) -> ImageFacts | None:
     terms: list[str] = []
     texts: list[str] = []
     taken, uid, side = "", None, ""
-    for item in _items(event, "ContentSequence"):
+    for item in items(event, "ContentSequence"):
         _, code = _code(item, "ConceptNameCodeSequence")
         if code in _SAID_BY_CODE:
             name, units, low, high, what = _SAID_BY_CODE[code]
@@ -437,19 +438,19 @@ def _event(event: Dataset, header: Dataset) -> ImageFacts | None:
             if value is not None and found.setdefault(name, value) != value:
                 odd.append(f"{what} said twice, differently")
         elif code == "111526":
-            taken = _utc(_datetime(_first_text(item, "DateTime")), header)
+            taken = taken_at(first_text(item, "DateTime"), header)
         elif code == "113769":
-            uid = _first_text(item, "UID") or None
+            uid = first_text(item, "UID") or None
         elif code in ("123014", "111031"):
-            terms += [word for one in _items(item, "ConceptCodeSequence") for word in _keyword(one)]
-            for inner in _items(item, "ContentSequence"):
-                said = [word for one in _items(inner, "ConceptCodeSequence") for word in _keyword(one)]
+            terms += [word for one in items(item, "ConceptCodeSequence") for word in _keyword(one)]
+            for inner in items(item, "ContentSequence"):
+                said = [word for one in items(inner, "ConceptCodeSequence") for word in _keyword(one)]
                 side = next((one for one in said if one in _LATERALITY), side)
                 terms += said
         elif code == "125203":
-            texts.append(_first_text(item, "TextValue"))
+            texts.append(first_text(item, "TextValue"))
         elif code == "111635":
-            grids = [_code_of(one)[1] for one in _items(item, "ConceptCodeSequence")]
+            grids = [_code_of(one)[1] for one in items(item, "ConceptCodeSequence")]
             found["with_grid"] = None if not grids else "111646" not in grids
     if "mas" not in found and {"ma", "time_ms"} <= set(found):
         found["mas"] = found["ma"] * found["time_ms"] / 1000
@@ -475,17 +476,17 @@ _LATERALITY = {"Right": "R", "Left": "L", "Bilateral": "B"}
 
 
 def _measured(item: Dataset, units: Mapping[str, float], low: float, high: float, what: str, odd: list[str]) -> float | None:
-    for value in _items(item, "MeasuredValueSequence"):
-        number = _number(next(iter(_all(value, "NumericValue")), None))
-        unit = next((_code_of(one)[1] for one in _items(value, "MeasurementUnitsCodeSequence")), "")
-        if number is None:
+    for one in items(item, "MeasuredValueSequence"):
+        value = number(next(iter(_all(one, "NumericValue")), None))
+        unit = next((_code_of(code)[1] for code in items(one, "MeasurementUnitsCodeSequence")), "")
+        if value is None:
             continue
         if unit not in units:
             odd.append(f"{what} in a unit that is not known")
-        elif not low <= number * units[unit] <= high:
+        elif not low <= value * units[unit] <= high:
             odd.append(f"{what} outside {low:g} to {high:g}")
         else:
-            return number * units[unit]
+            return value * units[unit]
     return None
 
 
@@ -496,19 +497,19 @@ def _reject_note(header: Dataset, one_way: OneWay) -> RejectNote:
     if _code(header, "ConceptNameCodeSequence")[1] not in ("113001", "113037"):
         raise Unreadable("A selection of images that rejects none.")
     uids = [
-        _first_text(image, "ReferencedSOPInstanceUID")
-        for study in _items(header, "CurrentRequestedProcedureEvidenceSequence")
-        for series in _items(study, "ReferencedSeriesSequence")
-        for image in _items(series, "ReferencedSOPSequence")
+        first_text(image, "ReferencedSOPInstanceUID")
+        for study in items(header, "CurrentRequestedProcedureEvidenceSequence")
+        for series in items(study, "ReferencedSeriesSequence")
+        for image in items(series, "ReferencedSOPSequence")
     ]
     keys = tuple(one_way.key("object", uid) for uid in uids if uid)
     if not keys:
         raise Unreadable("A reject note that names no image.")
     why = [
         word
-        for item in _items(header, "ContentSequence")
+        for item in items(header, "ContentSequence")
         if _code(item, "ConceptNameCodeSequence")[1] == "113011"
-        for one in _items(item, "ConceptCodeSequence")
+        for one in items(item, "ConceptCodeSequence")
         for word in _keyword(one)
     ]
     return RejectNote(keys, next(iter(why), ""))
@@ -546,11 +547,11 @@ def _keyword(item: Dataset) -> Iterator[str]:
 
 
 def _code(item: Dataset, name: str) -> tuple[str, str]:
-    return next((_code_of(one) for one in _items(item, name)), ("", ""))
+    return next((_code_of(one) for one in items(item, name)), ("", ""))
 
 
 def _code_of(item: Dataset) -> tuple[str, str]:
-    return _first_text(item, "CodingSchemeDesignator"), _first_text(item, "CodeValue", "LongCodeValue")
+    return first_text(item, "CodingSchemeDesignator"), first_text(item, "CodeValue", "LongCodeValue")
 
 
 def _device(one_way: OneWay, *said: str) -> str:
@@ -563,10 +564,14 @@ def _missing(what: str) -> str:
 
 def _taken(header: Dataset) -> str:
     for names in (("AcquisitionDateTime",), ("AcquisitionDate", "AcquisitionTime"), ("ContentDate", "ContentTime")):
-        said = "".join(_first_text(header, name) for name in names)
-        if (found := _utc(_datetime(said), header)) != "":
+        if found := taken_at("".join(first_text(header, name) for name in names), header):
             return found
     raise Unreadable("It does not say when it was taken.")
+
+
+def taken_at(text: str, header: Dataset) -> str:
+    """A DT, or a DA and a TM run together, as ISO 8601 in UTC; "" where it is none."""
+    return _utc(_datetime(text), header)
 
 
 def _datetime(text: str) -> datetime | None:
@@ -594,7 +599,7 @@ def _utc(when: datetime | None, header: Dataset) -> str:
     if when is None:
         return ""
     if when.tzinfo is None:
-        when = when.replace(tzinfo=_zone(_first_text(header, "TimezoneOffsetFromUTC")))
+        when = when.replace(tzinfo=_zone(first_text(header, "TimezoneOffsetFromUTC")))
     try:
         found = when.astimezone(UTC)
     except (OverflowError, OSError, ValueError):
@@ -611,7 +616,8 @@ def _date(text: str) -> date | None:
         return None
 
 
-def _first_text(header: Dataset, *names: str) -> str:
+def first_text(header: Dataset, *names: str) -> str:
+    """The first attribute of some that says anything, as text."""
     for name in names:
         if (found := _one(header, name)) not in (None, ""):
             return str(found).replace("\0", "").strip()
@@ -631,7 +637,8 @@ def _all(header: Dataset, name: str) -> list[object]:
     return [one for one in value if one is not None] if several else [value]
 
 
-def _items(header: Dataset, name: str) -> list[Dataset]:
+def items(header: Dataset, name: str) -> list[Dataset]:
+    """The items of a sequence; none where it is missing or no sequence."""
     value = _value(header, name)
     return [one for one in value if isinstance(one, Dataset)] if isinstance(value, pydicom.Sequence) else []
 
@@ -650,7 +657,8 @@ def _tag(name: str) -> pydicom.tag.BaseTag:
     return pydicom.tag.Tag(name)
 
 
-def _number(value: object) -> float | None:
+def number(value: object) -> float | None:
+    """A finite number, or None."""
     if isinstance(value, bytes):
         return None
     try:

@@ -216,6 +216,14 @@ export const useWorklist = (wanted: boolean) =>
     enabled: wanted,
   });
 
+/** Says which exam a procedure of the worklist is; remembered for all of its kind. */
+export const useExamOfProcedure = () =>
+  useChange(
+    (body: Schemas["ExamOfProcedure"]) =>
+      unwrap<Schemas["WorklistOut"]>(client.POST("/api/worklist/exams", { body })),
+    ["waiting"],
+  );
+
 /** An exam's steps with their techniques and what changes between them. */
 export const useRunSheet = (request: RunSheetRequest | null) =>
   useQuery({

@@ -2066,11 +2066,55 @@ export interface paths {
         };
         /**
          * Get Waiting
-         * @description The requests that wait, from the simulated worklist; nobody is identified.
+         * @description The requests that wait; nobody is identified.
          */
         get: operations["get_waiting_api_waiting_get"];
         put?: never;
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/worklist": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Get Worklist
+         * @description Where the worklist is asked for.
+         */
+        get: operations["get_worklist_api_worklist_get"];
+        /**
+         * Put Worklist
+         * @description Say where the worklist is asked for.
+         */
+        put: operations["put_worklist_api_worklist_put"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/worklist/exams": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Post Exam Of Procedure
+         * @description Say which exam a procedure is; it is remembered.
+         */
+        post: operations["post_exam_of_procedure_api_worklist_exams_post"];
         delete?: never;
         options?: never;
         head?: never;
@@ -4562,6 +4606,16 @@ export interface components {
             name: string;
             /** Kind */
             kind: string;
+        };
+        /**
+         * ExamOfProcedure
+         * @description Which exam a procedure is, by its one-way key.
+         */
+        ExamOfProcedure: {
+            /** Procedure */
+            procedure: string;
+            /** Exam */
+            exam: string;
         };
         /**
          * ExamOut
@@ -8801,8 +8855,9 @@ export interface components {
         };
         /**
          * Waiting
-         * @description A request that waits: local study key, exam, side, age band, and what the request says; a digit, a cast, and a weight
-         *     where it bears on the technique. No patient identity.
+         * @description A request that waits: study key, exam, side, age band, and what the request says; a digit, a cast, and a weight where
+         *     it bears on the technique. exam "": nobody said yet which exam the procedure is; procedure: its one-way key; words: what
+         *     it says in words of the field. scheduled_at: ISO 8601, empty where it is not said. No patient identity.
          */
         Waiting: {
             /** Study Key */
@@ -8811,17 +8866,21 @@ export interface components {
             exam: string;
             /**
              * Side
+             * @default
              * @enum {string}
              */
             side: "" | "right" | "left" | "both";
+            /** Age Band */
+            age_band?: ("newborn" | "1y" | "5y" | "10y" | "15y" | "adult" | "older_adult") | null;
             /**
-             * Age Band
-             * @enum {string}
+             * Question
+             * @default
              */
-            age_band: "newborn" | "1y" | "5y" | "10y" | "15y" | "adult" | "older_adult";
-            /** Question */
             question: string;
-            /** Arrives */
+            /**
+             * Arrives
+             * @default
+             */
             arrives: string;
             /** Cast */
             cast?: string | null;
@@ -8833,6 +8892,25 @@ export interface components {
              * @enum {string}
              */
             digit: "" | "1" | "2" | "3" | "4" | "5" | "all";
+            /** Height Cm */
+            height_cm?: number | null;
+            /** Sex */
+            sex?: ("female" | "male") | null;
+            /**
+             * Procedure
+             * @default
+             */
+            procedure: string;
+            /**
+             * Words
+             * @default
+             */
+            words: string;
+            /**
+             * Scheduled At
+             * @default
+             */
+            scheduled_at: string;
         };
         /**
          * WaitingOut
@@ -8974,6 +9052,41 @@ export interface components {
             verdict: string;
             /** Said */
             said: string;
+        };
+        /**
+         * WorklistOut
+         * @description Where the worklist is asked for, None for nowhere, and how many procedures have their exam.
+         */
+        WorklistOut: {
+            server: components["schemas"]["WorklistServerIn"] | null;
+            /** Procedures */
+            procedures: number;
+        };
+        /**
+         * WorklistServerIn
+         * @description Where the worklist is asked for: a DICOM Modality Worklist server. host "": nowhere.
+         */
+        WorklistServerIn: {
+            /**
+             * Host
+             * @default
+             */
+            host: string;
+            /**
+             * Port
+             * @default 104
+             */
+            port: number;
+            /**
+             * Title
+             * @default WORKLIST
+             */
+            title: string;
+            /**
+             * Own Title
+             * @default OAKBEAM
+             */
+            own_title: string;
         };
         /**
          * Check
@@ -18371,6 +18484,236 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Waiting"][];
+                };
+            };
+            /** @description Nobody is signed in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not for this role, or not from here */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description There is no such thing */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The present state does not allow it */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description More than this operation takes */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Refused; says what is allowed */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    get_worklist_api_worklist_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["WorklistOut"];
+                };
+            };
+            /** @description Nobody is signed in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not for this role, or not from here */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description There is no such thing */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The present state does not allow it */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description More than this operation takes */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Refused; says what is allowed */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    put_worklist_api_worklist_put: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["WorklistServerIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["WorklistOut"];
+                };
+            };
+            /** @description Nobody is signed in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not for this role, or not from here */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description There is no such thing */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The present state does not allow it */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description More than this operation takes */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Refused; says what is allowed */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    post_exam_of_procedure_api_worklist_exams_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ExamOfProcedure"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["WorklistOut"];
                 };
             };
             /** @description Nobody is signed in */

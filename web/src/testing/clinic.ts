@@ -482,6 +482,7 @@ export const exposure = (id: number, change: Partial<Exposure> = {}): Exposure =
   origin: "desk",
   sources: {},
   recorded_as: "technologist",
+  far_over: false,
   taken_at: "2026-11-20T10:00:00Z",
   id,
   ...change,

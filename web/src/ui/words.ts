@@ -117,6 +117,9 @@ const DAY = new Intl.DateTimeFormat("en-GB", { day: "2-digit", month: "short" })
 
 export const day = (iso: string) => DAY.format(new Date(iso));
 export const date = (iso: string) => DATE.format(new Date(iso));
+const CLOCK = new Intl.DateTimeFormat("en-GB", { hour: "2-digit", minute: "2-digit" });
+/** The time of a day. */
+export const clock = (iso: string) => CLOCK.format(new Date(iso));
 export const moment = (iso: string) => MOMENT.format(new Date(iso));
 
 export const CONTROLS = [

@@ -1,0 +1,123 @@
+"""The worklist: where the department's is asked for, which exam each procedure is, and the requests that wait."""
+
+from __future__ import annotations
+
+import threading
+import time
+from typing import Annotated, Any
+
+from fastapi import APIRouter
+from pydantic import BaseModel, Field, StringConstraints
+
+from oakbeam.api import problems
+from oakbeam.api.access import Actor, StoreHere
+from oakbeam.api.types import Key, RequestBody
+from oakbeam.core.errors import Unanswered
+from oakbeam.core.exam.waiting import Waiting
+from oakbeam.demo import waiting as stand_in
+from oakbeam.formats.one_way import OneWay
+from oakbeam.store import Store, exposures, images, local, settings
+
+router = APIRouter(prefix="/api", responses=problems.RESPONSES, tags=["technique"])
+SERVER, EXAMS = "worklist", "worklist-exams"
+ASKED_AGAIN_S = 20.0
+"""An answer stands for so long: consoles look more often than requests come."""
+Title = Annotated[str, StringConstraints(min_length=1, max_length=16, pattern=r"^[A-Za-z0-9 _.-]+$", strip_whitespace=True)]
+
+
+class WorklistServerIn(RequestBody):
+    """Where the worklist is asked for: a DICOM Modality Worklist server. host "": nowhere."""
+
+    host: Annotated[str, StringConstraints(max_length=120, pattern=r"^[A-Za-z0-9.:_-]*$", strip_whitespace=True)] = ""
+    port: Annotated[int, Field(ge=1, le=65535)] = 104
+    title: Title = "WORKLIST"
+    own_title: Title = "OAKBEAM"
+
+
+class ExamOfProcedure(RequestBody):
+    """Which exam a procedure is, by its one-way key."""
+
+    procedure: Annotated[str, StringConstraints(min_length=8, max_length=40, pattern=r"^[a-z0-9]+$")]
+    exam: Key
+
+
+class WorklistOut(BaseModel):
+    """Where the worklist is asked for, None for nowhere, and how many procedures have their exam."""
+
+    server: WorklistServerIn | None
+    procedures: int
+
+
+class WorklistSilent(Unanswered):
+    """The worklist server does not answer."""
+
+    def __init__(self, why: str) -> None:
+        super().__init__("No worklist", f"{why} Choose the exam by typing its name.", None, "worklist")
+
+
+_LAST: dict[tuple[Any, ...], tuple[float, list[Waiting]]] = {}
+_ASKING = threading.Lock()
+
+
+def server_of(store: Store) -> WorklistServerIn | None:
+    """Where the department's worklist is asked for."""
+    kept = settings.read(store, SERVER)
+    return WorklistServerIn(**kept) if kept and kept.get("host") else None
+
+
+def waiting(store: Store) -> list[Waiting]:
+    """The requests that wait, without what was recorded already: of the department's worklist, else the demo's. Raises
+    WorklistSilent."""
+    server = server_of(store)
+    invented = list(stand_in.waiting()) if local.offered_accounts(store) else []
+    found = _asked(store, server) if server else invented
+    known, taken = local.catalogue_of(store).exams, exposures.recorded_of(store, (one.study_key for one in found))
+    return [one for one in found if (one.exam in known or one.procedure) and one.study_key not in taken]
+
+
+def _asked(store: Store, server: WorklistServerIn) -> list[Waiting]:
+    """What the server says, or said a moment ago."""
+    # Loaded where a department has a worklist: the network library is large.
+    from oakbeam.formats import worklist
+
+    exams = settings.read(store, EXAMS) or {}
+    key = (str(store.path), server.host, server.port, server.title, tuple(sorted(exams.items())))
+    with _ASKING:
+        at, found = _LAST.get(key, (0.0, []))
+        if time.monotonic() - at < ASKED_AGAIN_S and at:
+            return found
+        asked = worklist.WorklistServer(server.host, server.port, server.title, server.own_title)
+        try:
+            found = worklist.ask(asked, OneWay(images.salt(store)), exams)
+        except worklist.Silent as why:
+            raise WorklistSilent(str(why)) from None
+        _LAST.clear()
+        _LAST[key] = (time.monotonic(), found)
+        return found
+
+
+@router.get("/waiting")
+def get_waiting(store: StoreHere) -> list[Waiting]:
+    """The requests that wait; nobody is identified."""
+    return waiting(store)
+
+
+@router.get("/worklist")
+def get_worklist(store: StoreHere) -> WorklistOut:
+    """Where the worklist is asked for."""
+    return WorklistOut(server=server_of(store), procedures=len(settings.read(store, EXAMS) or {}))
+
+
+@router.put("/worklist")
+def put_worklist(store: StoreHere, who: Actor, asked: WorklistServerIn) -> WorklistOut:
+    """Say where the worklist is asked for."""
+    settings.save(store, SERVER, asked.model_dump(), who)
+    return get_worklist(store)
+
+
+@router.post("/worklist/exams")
+def post_exam_of_procedure(store: StoreHere, who: Actor, asked: ExamOfProcedure) -> WorklistOut:
+    """Say which exam a procedure is; it is remembered."""
+    exam = local.catalogue_of(store).exam(asked.exam)
+    settings.save(store, EXAMS, {**(settings.read(store, EXAMS) or {}), asked.procedure: exam.id}, who)
+    return get_worklist(store)
