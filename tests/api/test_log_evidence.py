@@ -2,17 +2,24 @@
 
 from __future__ import annotations
 
+import io
 import shutil
 from datetime import UTC, datetime, timedelta
 
+import pypdfium2
 import pytest
 from fastapi.testclient import TestClient
+from openpyxl import load_workbook
 from tests.conftest import NOW, approved, signed_in
 
+from oakbeam import cli
 from oakbeam.api import evidence as evidence_api
 from oakbeam.api import log_board, log_watch
+from oakbeam.api import log_report as log_report_api
 from oakbeam.api.app import build
+from oakbeam.core.errors import Refusal
 from oakbeam.demo import story
+from oakbeam.formats import log_report
 from oakbeam.store import Store, charts, evidence, exposures, people, tally
 from oakbeam.store.database import in_the_past
 from oakbeam.store.exposures import LogFilter
@@ -201,3 +208,33 @@ def test_the_days_of_the_log_add_up(demo_store):
         rows = exposures.find(demo_store, LogFilter(room=room or None, projection=view or None), limit=10_000)
         assert sum(day.made for day in tally.days(demo_store, room, view)) == len(rows)
     assert evidence.noted(demo_store, []) == {}
+
+
+def test_the_report_of_a_month_says_what_the_board_says(demo_store):
+    month = log_report_api.month_of_log(demo_store, "room-1", "2026-10")
+    board = log_board.board_of(demo_store, "room-1", "2026-10-01", "2026-10-31").board
+    assert month.board == board
+    document = pypdfium2.PdfDocument(log_report.as_pdf(month))
+    text = "\n".join(page.get_textpage().get_text_bounded() for page in document)
+    assert f"{board.exposures} exposures" in text and "Why rejected" in text and "Positioning" in text
+    assert "All of Loose panel 24×30 moved by" in text and "Hand Fan lateral" in text and "OVER" in text
+    book = load_workbook(io.BytesIO(log_report.as_xlsx(month)))
+    assert book["In all"]["B3"].value == board.exposures
+    rows = list(book["Views"].values)
+    assert sum(int(str(row[1])) for row in rows[1:]) == board.exposures and len(rows) == 1 + len(board.views)
+    assert sum(int(str(row[1])) for row in list(book["Days"].values)[1:]) == board.exposures
+    with pytest.raises(Refusal, match="still to come"):
+        log_report_api.month_of_log(demo_store, "", "2031-01")
+
+
+def test_the_report_from_a_shell_of_all_rooms(demo, tmp_path, capsys):
+    store, client = demo
+    out = tmp_path / "october.pdf"
+    command = ["--data", str(store.path.parent), "log", "report", "--month", "2026-10", "--out", str(out)]
+    assert cli.main(command) == 0 and out.read_bytes()[:5] == b"%PDF-"
+    assert client.get("/api/log/report/xlsx?month=2026-10").content[:2] == b"PK"
+    assert client.get("/api/log/report/pdf?month=2026-13").status_code == 422
+    assert client.get("/api/log/report/pdf?month=2026-10&room=nowhere").status_code == 404
+    assert cli.main([*command[:-1], str(tmp_path / "x.doc")]) == 2
+    # Of a month before the first exposure there is a report too.
+    assert cli.main(["--data", str(store.path.parent), "log", "report", "--month", "2020-01", "--out", str(out)]) == 0

@@ -107,6 +107,8 @@ RULES: Mapping[str, Rule] = {
     "GET /api/log/images/waiting": RECORDS,
     "GET /api/log/board": RECORDS,
     "GET /api/log/days": RECORDS,
+    "GET /api/log/report/pdf": RECORDS,
+    "GET /api/log/report/xlsx": RECORDS,
     "GET /api/log/alerts": RECORDS,
     "GET /api/rooms/{room_id}/series": RECORDS,
     "GET /api/rooms/{room_id}/control-chart": RECORDS,

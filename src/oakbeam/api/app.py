@@ -35,6 +35,7 @@ from oakbeam.api import (
     index_scales,
     lines,
     log_board,
+    log_report,
     log_watch,
     observing,
     people,
@@ -90,6 +91,7 @@ RESOURCES = (
     image_import,
     evidence,
     log_board,
+    log_report,
     log_watch,
     observing,
     service,  # the last: it ends with "nothing here"

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import argparse
+import re
 from collections.abc import Callable
 from pathlib import Path
 from typing import Any
@@ -24,6 +25,12 @@ def add_to(commands: Any, run: Callable[[Run], Callable[[argparse.Namespace], in
     taking.add_argument("--again", action="store_true", help="read files again that were read before")
     taking.add_argument("--json", action="store_true", help="the summary as JSON, refused files by one-way keys alone")
     taking.set_defaults(run=run(_import))
+    text = "Write the report of a month, for the quality meeting."
+    report = kinds.add_parser("report", help=text, description=text)
+    report.add_argument("--month", required=True, help="as 2026-10")
+    report.add_argument("--room", default="", help="a room; the department where it is not said")
+    report.add_argument("--out", type=Path, required=True, metavar="FILE", help="a .pdf or .xlsx")
+    report.set_defaults(run=run(_report))
     text = "Listen for images and dose reports that machines send (C-STORE)."
     listening = commands.add_parser("dicom", help=text, description=text)
     listening.add_argument("--host", default="127.0.0.1", help="the address to listen at; 0.0.0.0 for all")
@@ -49,6 +56,20 @@ def _import(given: argparse.Namespace, store: Store) -> int:
     from oakbeam.cli.image_folder import import_images
 
     return import_images(given, store)
+
+
+def _report(given: argparse.Namespace, store: Store) -> int:
+    from oakbeam.api.log_report import month_of_log
+    from oakbeam.formats import log_report
+
+    kinds = {".pdf": log_report.as_pdf, ".xlsx": log_report.as_xlsx}
+    if given.out.suffix not in kinds:
+        raise Refusal("Which kind of file?", "Name a file that ends with .pdf or .xlsx.", sorted(kinds), "out")
+    if not re.fullmatch(r"\d{4}-(0[1-9]|1[0-2])", given.month):
+        raise Refusal("Which month?", "Name a month as 2026-10.", None, "month")
+    given.out.write_bytes(kinds[given.out.suffix](month_of_log(store, given.room, given.month)))
+    print(f"{given.out.name}: {given.month} of {given.room or 'the department'}.")
+    return 0
 
 
 def _stand_in(given: argparse.Namespace) -> int:

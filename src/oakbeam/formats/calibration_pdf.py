@@ -6,25 +6,17 @@ the database that it came from.
 
 from __future__ import annotations
 
-import io
-from collections.abc import Mapping, Sequence
+from collections.abc import Mapping
 from dataclasses import dataclass
 from typing import Any
 
-from reportlab.lib.pagesizes import A4
-from reportlab.lib.styles import ParagraphStyle
 from reportlab.lib.units import mm
-from reportlab.pdfgen.canvas import Canvas
-from reportlab.platypus import Flowable, Paragraph, SimpleDocTemplate, Spacer, Table, TableStyle
+from reportlab.platypus import Flowable, Paragraph, Spacer, Table, TableStyle
 
 from oakbeam.core.dates import day_of
-from oakbeam.formats.chart_pdf.page import BAND, INK, RULE, SOFT, fonts, safe
+from oakbeam.formats.chart_pdf.page import INK, fonts, safe
+from oakbeam.formats.report_pdf import HEAD, NOTE, TEXT, document, figure, minus, percent, table
 
-TEXT = ParagraphStyle("text", fontName="Oak", fontSize=9, leading=12, textColor=INK)
-NOTE = ParagraphStyle("note", parent=TEXT, fontSize=7.5, leading=10, textColor=SOFT)
-HEAD = ParagraphStyle("head", parent=TEXT, fontName="OakBold", fontSize=10.5, leading=14, spaceBefore=9, spaceAfter=3)
-TITLE = ParagraphStyle("title", parent=TEXT, fontName="OakBold", fontSize=15, leading=20)
-MARGIN = 18 * mm
 MOST_MOVED = 40
 """Lines that are named one by one; of the others the report says how many and how far at most."""
 
@@ -47,28 +39,9 @@ class Accepted:
 def write(one: Accepted) -> bytes:
     """The report as PDF."""
     fonts()
-    out = io.BytesIO()
     title = f"Calibration of {one.room}, {day_of(one.at)}"
-    document = SimpleDocTemplate(
-        out,
-        pagesize=A4,
-        title=title,
-        author="Oakbeam",
-        invariant=1,
-        leftMargin=MARGIN,
-        rightMargin=MARGIN,
-        topMargin=MARGIN,
-        bottomMargin=MARGIN + 6 * mm,
-    )
-
-    def foot(canvas: Canvas, page: Any) -> None:
-        canvas.setFont("Oak", 7)
-        canvas.setFillColor(SOFT)
-        canvas.drawString(MARGIN, MARGIN, f"Oakbeam; audit row {one.number}, link {one.link or 'none'}")
-        canvas.drawRightString(A4[0] - MARGIN, MARGIN, f"page {page.page}")
-
-    document.build([Paragraph(safe(title), TITLE), *_about(one), *_readings(one), *_found(one), *_signed(one)], foot, foot)
-    return out.getvalue()
+    said = [*_about(one), *_readings(one), *_found(one), *_signed(one)]
+    return document(title, said, f"Oakbeam; audit row {one.number}, link {one.link or 'none'}")
 
 
 def _about(one: Accepted) -> list[Flowable]:
@@ -85,27 +58,27 @@ def _about(one: Accepted) -> list[Flowable]:
 def _readings(one: Accepted) -> list[Flowable]:
     told = one.readings
     found: list[Flowable] = []
-    found += _table(
+    found += table(
         "Output readings",
         ("kVp", "mA", "mAs", "Distance, cm", "Air kerma, µGy"),
         [
-            [*(_figure(row[name]) for name in ("kvp", "ma", "mas", "distance_cm")), _figure(row["kerma_ugy"])]
+            [*(figure(row[name]) for name in ("kvp", "ma", "mas", "distance_cm")), figure(row["kerma_ugy"])]
             for row in told.get("outputs", ())
         ],
     )
-    found += _table(
+    found += table(
         "Half-value layers",
         ("kVp", "HVL, mm Al"),
-        [[_figure(row["kvp"]), _figure(row["hvl_mm_al"])] for row in told.get("hvls", ())],
+        [[figure(row["kvp"]), figure(row["hvl_mm_al"])] for row in told.get("hvls", ())],
     )
-    found += _table(
+    found += table(
         "Index readings",
         ("Receptor", "Kerma, µGy", "Index shown"),
         [
             [
                 safe(one.names.get(row["receptor"], row["receptor"])),
-                _figure(row["kerma_ugy"]),
-                _figure(row.get("shown_index") or row.get("ei")),
+                figure(row["kerma_ugy"]),
+                figure(row.get("shown_index") or row.get("ei")),
             ]
             for row in told.get("indices", ())
         ],
@@ -117,22 +90,22 @@ def _found(one: Accepted) -> list[Flowable]:
     said = one.found
     if not said:
         return [Paragraph("What was found of these readings was not kept at that time.", NOTE)]
-    shown: list[Flowable] = _table(
+    shown: list[Flowable] = table(
         "Output at 100 cm",
         ("kVp", "Readings", "µGy/mAs", "Model, µGy/mAs", "Residual", "Since the last"),
         [
             [
-                _figure(row["kvp"]),
+                figure(row["kvp"]),
                 str(row["readings"]),
-                _figure(row["output_ugy_per_mas"]),
-                _figure(row["fitted_ugy_per_mas"]),
-                _percent(row["residual_percent"]),
-                "not read there" if row["change_percent"] is None else _percent(row["change_percent"]),
+                figure(row["output_ugy_per_mas"]),
+                figure(row["fitted_ugy_per_mas"]),
+                percent(row["residual_percent"]),
+                "not read there" if row["change_percent"] is None else percent(row["change_percent"]),
             ]
             for row in said["outputs"]
         ],
     )
-    shown += _table(
+    shown += table(
         "Reproducibility and linearity",
         ("Check", "Where", "Found", "Usual limit", ""),
         [
@@ -152,7 +125,7 @@ def _found(one: Accepted) -> list[Flowable]:
             f", largest residual {said['hvl_residual_percent']:.1f} %." if said["hvl_residual_percent"] is not None else "."
         )
         shown += [Paragraph("Filtration", HEAD), Paragraph(text, TEXT)]
-    shown += _table(
+    shown += table(
         "Index shown over called for",
         ("Receptor", "Readings", "Scale", "Largest residual"),
         [
@@ -168,15 +141,15 @@ def _found(one: Accepted) -> list[Flowable]:
     if said["notices"]:
         shown += [Paragraph("To look at", HEAD), *(Paragraph(safe(text), TEXT) for text in said["notices"])]
     moved = sorted(said["effects"], key=lambda row: -abs(row["di_change"]))
-    shown += _table(
+    shown += table(
         "What it moves of the charts, the furthest first",
         ("View", "Support", "Index", "Skin kerma"),
         [
             [
                 safe(one.names.get(row["projection"], row["projection"])),
                 safe(row["support"].replace("_", " ")),
-                _minus(f"DI {row['di_change']:+.2f}"),
-                _percent(row["kerma_change_percent"]),
+                minus(f"DI {row['di_change']:+.2f}"),
+                percent(row["kerma_change_percent"]),
             ]
             for row in moved[:MOST_MOVED]
         ],
@@ -202,37 +175,3 @@ def _signed(one: Accepted) -> list[Flowable]:
             "Limits shown are usual ones, to be replaced by local codes. Local protocol and licensed staff decide.", NOTE
         ),
     ]
-
-
-def _table(title: str, heads: Sequence[str], rows: Sequence[Sequence[str]], first: float = 1.0) -> list[Flowable]:
-    """A table under its title; nothing without rows. first: how many times as wide as the others the first column is."""
-    if not rows:
-        return []
-    body = [[Paragraph(text, NOTE) for text in heads], *([Paragraph(text, TEXT) for text in row] for row in rows)]
-    unit = (A4[0] - 2 * MARGIN) / (first + len(heads) - 1)
-    table = Table(body, [first * unit, *[unit] * (len(heads) - 1)], repeatRows=1)
-    table.setStyle(
-        TableStyle(
-            [
-                ("BACKGROUND", (0, 0), (-1, 0), BAND),
-                ("LINEBELOW", (0, 0), (-1, -1), 0.3, RULE),
-                ("TOPPADDING", (0, 0), (-1, -1), 1.5),
-                ("BOTTOMPADDING", (0, 0), (-1, -1), 2.5),
-                ("LEFTPADDING", (0, 0), (-1, -1), 3),
-                ("VALIGN", (0, 0), (-1, -1), "TOP"),
-            ]
-        )
-    )
-    return [Paragraph(title, HEAD), table]
-
-
-def _figure(value: float | None) -> str:
-    return "" if value is None else f"{value:.4g}"
-
-
-def _percent(value: float) -> str:
-    return _minus(f"{value:+.1f} %")
-
-
-def _minus(text: str) -> str:
-    return text.replace("-", "−")

@@ -13,7 +13,7 @@ from oakbeam.core.log.images import SeenImage
 from oakbeam.store import calibrations
 from oakbeam.store.database import Conflict, Connection, NotFound, Store, audit, now
 
-MOST_IMAGES = 20_000
+MOST_IMAGES = 10_000
 """Of a room, the newest: more say nothing new of a chart in use."""
 
 

@@ -86,7 +86,7 @@ it("a console left alone asks who is here once the session must have ended, and 
       "GET /api/exposures": [],
       "GET /api/exposures/trend": { points: [], count: 0 },
     });
-    show(<App />, "/log");
+    show(<App />, "/log?part=list");
     await screen.findByText("Tamsin");
     const starts = () => server.asked.filter((one) => one.to === "GET /api/start").length;
     vi.advanceTimersByTime(14 * 60_000);

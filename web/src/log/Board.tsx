@@ -3,6 +3,7 @@ import { Link } from "react-router";
 import { type Board as BoardData, useBoard, type ViewOnBoard } from "../api/log";
 import { type Projection, type Room, useChoices, useProjections, useRooms } from "../api/queries";
 import { useAddress } from "../ui/address";
+import { buttonClass } from "../ui/Button";
 import { Empty, Refusal, Waiting } from "../ui/Notice";
 import { Select } from "../ui/Select";
 import { figure, signed } from "../ui/units";
@@ -35,6 +36,7 @@ export function Board({ room }: { room: Room }) {
           onChange={(next) => put({ of: next === ALL ? ALL : null })}
         />
         <PeriodFields />
+        <Report room={everywhere ? "" : room.id} />
       </div>
       {board.isError ? (
         <Refusal error={board.error} className="m-5" />
@@ -49,6 +51,31 @@ export function Board({ room }: { room: Room }) {
         </div>
       )}
     </>
+  );
+}
+
+/** The report of the last month that is over, for the quality meeting. */
+function Report({ room }: { room: string }) {
+  const now = new Date();
+  const last = new Date(Date.UTC(now.getUTCFullYear(), now.getUTCMonth() - 1, 1));
+  const month = last.toISOString().slice(0, 7);
+  const query = `month=${month}&room=${encodeURIComponent(room)}`;
+  return (
+    <div className="ml-auto flex items-center gap-1">
+      <span className="text-ink-2">
+        Report of {last.toLocaleDateString("en-GB", { month: "long", timeZone: "UTC" })}
+      </span>
+      {(["pdf", "xlsx"] as const).map((kind) => (
+        <a
+          key={kind}
+          className={buttonClass("quiet")}
+          href={`/api/log/report/${kind}?${query}`}
+          download={`log-${month}.${kind}`}
+        >
+          {kind.toUpperCase()}
+        </a>
+      ))}
+    </div>
   );
 }
 

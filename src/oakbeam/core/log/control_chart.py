@@ -10,7 +10,7 @@ from __future__ import annotations
 
 import math
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from itertools import pairwise
 
 import numpy as np
@@ -70,6 +70,15 @@ class ControlChart:
     down: tuple[float, ...]
     shifts: tuple[Shift, ...]
     creep: Creep | None
+
+    def since(self, first: int) -> ControlChart:
+        """The part of it from a value on."""
+        shifts = tuple(
+            replace(one, begins=one.begins - first, seen=one.seen - first) for one in self.shifts if one.begins >= first
+        )
+        creep = self.creep and replace(self.creep, begins=max(0, self.creep.begins - first))
+        parts = (self.up[first:], self.down[first:], shifts, creep)
+        return ControlChart(self.centre[first:], self.spread, self.ewma[first:], self.ewma_limit, *parts)
 
 
 def spread_of(values: Array) -> float:

@@ -15,7 +15,7 @@ def as_evidence(one: Tuning, said: str) -> dict[str, object]:
     """A tuning as it is kept with the change it led to: everything but the line."""
     kept = asdict(one)
     del kept["line"]
-    return {**kept, "said": said}
+    return {**kept, "projection": one.line.projection, "said": said}
 
 
 def tuning_said(one: Tuning, to: ChartLine | None) -> str:
