@@ -43,6 +43,19 @@ def test_images_dropped_are_mapped_stand_on_the_board_and_teach_the_chart(page: 
     page.get_by_role("button", name="That is it, always").click()
     expect(page.get_by_text("Nothing waits")).to_be_visible()
 
+    # A table is looked at first, a column set right, then taken in.
+    (tmp_path / "other.csv").write_text(
+        "When;View;Volts;mAs\n2026-11-03 09:15;hand pa;57;1.6\n2026-11-03 09:25;hand pa;57;x\n"
+    )
+    page.get_by_label("Choose files").set_input_files(str(tmp_path / "other.csv"))
+    expect(page.get_by_role("alert")).to_contain_text("No column is taken as this")
+    (tmp_path / "ours.csv").write_text("When;View;kV;mAs\n2026-11-03 09:15;hand pa;57;1.6\n2026-11-03 09:25;hand pa;57;x\n")
+    page.get_by_label("Choose files").set_input_files(str(tmp_path / "ours.csv"))
+    expect(page.get_by_role("region", name="Table ours.csv")).to_contain_text("1 row is an exposure, 1 is not")
+    choose(page, "Room of rows that name none", "Room 1")
+    page.get_by_role("button", name="Take 1 exposure in").click()
+    expect(page.get_by_text("2 read: 1 exposure added")).to_be_visible()
+
     part_of_log(page, "List")
     choose(page, "Told by", "Its image")
     rows = page.get_by_role("row")

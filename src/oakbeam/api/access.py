@@ -142,6 +142,8 @@ RULES: Mapping[str, Rule] = {
     # the log
     "POST /api/exposures": LOG,
     "POST /api/log/images": CHART,
+    "POST /api/log/table/preview": CHART,
+    "POST /api/log/table": CHART,
     "POST /api/log/images/answers": CHART,
     "POST /api/log/images/{key}/same": CHART,
     "POST /api/exposures/{exposure_id}/undo": LOG,
@@ -230,6 +232,8 @@ BODIES: Mapping[str, int] = {
     "POST /api/rooms/import": 256 * KB,
     "POST /api/rooms/import/xlsx": 1024 * KB,
     "POST /api/log/images": 65_536 * KB,
+    "POST /api/log/table": 14_336 * KB,
+    "POST /api/log/table/preview": 14_336 * KB,
     "PUT /api/dose-levels": 1024 * KB,
     "PUT /api/catalogue/local/{kind}/{entry_id}": 256 * KB,
 }

@@ -23,8 +23,9 @@ from oakbeam.api.access import Actor, StoreHere
 from oakbeam.api.taking_in import BATCH, TakenIn, Taker, Unread, take_in
 from oakbeam.api.types import Id, Key, RequestBody, Text
 from oakbeam.core.errors import Refusal
-from oakbeam.core.log.facts import Found
-from oakbeam.formats import image_header
+from oakbeam.core.log.facts import Found, ImageFacts
+from oakbeam.formats import exposure_table, image_header
+from oakbeam.formats.exposure_table import TableColumn
 from oakbeam.formats.image_header import Unreadable
 from oakbeam.formats.one_way import OneWay
 from oakbeam.store import Store, images, local, rooms
@@ -208,6 +209,72 @@ def say_same(store: Store, key: str, asked: SameIn, actor: str) -> TakenIn:
         taker.finish(db)
     setattr(done, outcome, 1)
     return done
+
+
+class TableIn(RequestBody):
+    """A table of exposures: a CSV in any usual encoding, or a spreadsheet, as base64. mapping: what columns are, by their
+    heads, "" for one to leave out. room: of rows that name none that is known."""
+
+    file: Annotated[str, Field(max_length=14_000_000)]
+    mapping: dict[Annotated[str, Field(max_length=200)], Annotated[str, Field(max_length=40)]] = Field(
+        default_factory=dict, max_length=200
+    )
+    room: Key | None = None
+
+
+class TablePreview(BaseModel):
+    """How a table would be read: its columns, how many rows are exposures, and what is wrong with the others; choices: what
+    a column can be taken as; rows: the first few as they would be read."""
+
+    columns: list[TableColumn]
+    exposures: int
+    faults: list[dict[str, str | int]]
+    decided: list[str]
+    choices: list[str]
+    rows: list[ImageFacts]
+
+
+def table_of(store: Store, asked: TableIn) -> exposure_table.TableOfExposures:
+    """A table as it is read. BadFile where it is none."""
+    content = _decoded(asked.file, "file")
+    return exposure_table.read(content, one_way(store), local.catalogue_of(store), asked.mapping)
+
+
+def preview_table(store: Store, asked: TableIn) -> TablePreview:
+    """How a table would be read; nothing is kept."""
+    found = table_of(store, asked)
+    faults: list[dict[str, str | int]] = [
+        {"row": one.row, "column": one.column, "problem": one.problem} for one in found.faults
+    ]
+    return TablePreview(
+        columns=list(found.columns),
+        exposures=len(found.facts),
+        faults=faults,
+        decided=list(found.decided),
+        choices=list(exposure_table.heads()),
+        rows=list(found.facts[:5]),
+    )
+
+
+def take_table(store: Store, asked: TableIn, actor: str) -> TakenIn:
+    """Take the good rows of a table into the log; the others are refused, by row."""
+    found = table_of(store, asked)
+    done = take_in(store, [Found(facts=(one,)) for one in found.facts], actor, asked.room)
+    done.refused += [Unread(at=one.row, file="", why=f"{one.column}: {one.problem}") for one in found.faults]
+    done.read += len(found.faults)
+    return done
+
+
+@router.post("/log/table/preview")
+def post_table_preview(store: StoreHere, asked: TableIn) -> TablePreview:
+    """How a table of exposures would be read. Nothing is kept."""
+    return preview_table(store, asked)
+
+
+@router.post("/log/table")
+def post_table(store: StoreHere, who: Actor, asked: TableIn) -> TakenIn:
+    """Take a table of exposures into the log."""
+    return take_table(store, asked, who)
 
 
 @router.post("/log/images")

@@ -20,7 +20,7 @@ from oakbeam.core.log.facts import Found, ImageFacts, RejectNote
 from oakbeam.core.log.incidents import far_over
 from oakbeam.core.log.joining import JUDGED_WITHIN_S, SAME_WITHIN_S, Choice, Told, choose
 from oakbeam.core.patient.patient import Patient
-from oakbeam.core.patient.thickness import Thickness, estimated
+from oakbeam.core.patient.thickness import Thickness, estimated, measured
 from oakbeam.core.projection import Projection
 from oakbeam.core.technique.derive import derive
 from oakbeam.core.technique.set_up import Setup
@@ -184,7 +184,7 @@ class Taker:
 
     def _projection_of(self, facts: ImageFacts) -> Projection | None:
         named = self.views.get(facts.view) if facts.view else None
-        named = named or projection_of(facts.view, facts.age_band)
+        named = named or facts.projection or projection_of(facts.view, facts.age_band)
         return self.known.projections.get(named) if named else None
 
     def _near(self, db: Connection, facts: ImageFacts, room: Room, projection: Projection) -> list[Exposure]:
@@ -210,7 +210,11 @@ class Taker:
 def exposure_of(facts: ImageFacts, room: Room, projection: Projection, chart: Chart | None) -> Exposure:
     """The exposure that an object tells of, with what the chart of that day says of it. What the object does not say is the
     line's, and named so; the thickness is estimated from age, weight and height."""
-    thickness = estimated(projection, None, facts.age_band, facts.weight_kg, facts.height_cm)
+    thickness = (
+        measured(facts.thickness_cm)
+        if facts.thickness_cm is not None
+        else estimated(projection, None, facts.age_band, facts.weight_kg, facts.height_cm)
+    )
     line = _line_of(facts, projection, chart, thickness)
     sources = {"thickness_cm": thickness.said, "kvp": facts.kind, "mas": facts.kind}
     row = Exposure(
@@ -228,8 +232,9 @@ def exposure_of(facts: ImageFacts, room: Room, projection: Projection, chart: Ch
         grid_ratio=0 if facts.with_grid is False else None,
         receptor=None,
         exposure_control=facts.exposure_control or (line.exposure_control if line else "manual"),
-        outcome="accepted",
-        rejects_known=False,
+        outcome=facts.outcome or "accepted",
+        reject_reason=facts.reject_reason or None,
+        rejects_known=facts.outcome is not None,
         side=facts.side,
         study_key=facts.study_key,
         event_key=facts.event_key,
@@ -237,9 +242,9 @@ def exposure_of(facts: ImageFacts, room: Room, projection: Projection, chart: Ch
         sex=facts.sex,
         weight_kg=facts.weight_kg,
         height_cm=facts.height_cm,
-        thickness_from="estimated",
+        thickness_from=thickness.source,
         thickness_spread_cm=thickness.spread_cm,
-        origin="image",
+        origin="file" if facts.kind == "table row" else "image",
         sources=sources,
         taken_at=facts.taken_at,
     )

@@ -162,3 +162,18 @@ export const useSaySame = () =>
       ),
     OF_LOG,
   );
+
+export const useTablePreview = (body: { file: string; mapping: Record<string, string> }) =>
+  useQuery({
+    queryKey: ["table of exposures", body],
+    queryFn: () => unwrap<Schemas["TablePreview"]>(client.POST("/api/log/table/preview", { body })),
+    placeholderData: keepPreviousData,
+    gcTime: 30_000,
+  });
+
+export const useTakeTable = () =>
+  useChange(
+    (body: { file: string; mapping: Record<string, string>; room?: string }) =>
+      unwrap<TakenIn>(client.POST("/api/log/table", { body })),
+    OF_LOG,
+  );

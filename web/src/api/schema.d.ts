@@ -2348,6 +2348,46 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/log/table/preview": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Post Table Preview
+         * @description How a table of exposures would be read. Nothing is kept.
+         */
+        post: operations["post_table_preview_api_log_table_preview_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/log/table": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Post Table
+         * @description Take a table of exposures into the log.
+         */
+        post: operations["post_table_api_log_table_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/log/images": {
         parameters: {
             query?: never;
@@ -5519,6 +5559,111 @@ export interface components {
             hvl_mm_al: number;
         };
         /**
+         * ImageFacts
+         * @description Keys are one-way: key is the object's own, event_key that of the irradiation, device that of the machine. taken_at:
+         *     ISO 8601 in UTC. view: the part and the view in words of the field (see `catalogue.image_words`). room: the id of one
+         *     that the machine is named after. None: it does not say.
+         *
+         *     Weight and height are rounded to RATHER_KG and RATHER_CM. with_grid: a grid was in. reported: as the machine gives them,
+         *     at the skin [mGy] and as kerma-area product [mGy·cm²]. index_of_its_own: an index on a scale of its maker, which is not
+         *     an exposure index.
+         */
+        ImageFacts: {
+            /** Key */
+            key: string;
+            /**
+             * Kind
+             * @enum {string}
+             */
+            kind: "image" | "dose report" | "table row";
+            /** Device */
+            device: string;
+            /** Taken At */
+            taken_at: string;
+            /** Kvp */
+            kvp: number;
+            /** Mas */
+            mas: number;
+            /**
+             * Room
+             * @default
+             */
+            room: string;
+            /**
+             * View
+             * @default
+             */
+            view: string;
+            /**
+             * Side
+             * @default
+             * @enum {string}
+             */
+            side: "" | "right" | "left" | "both";
+            /**
+             * Study Key
+             * @default
+             */
+            study_key: string;
+            /** Event Key */
+            event_key?: string | null;
+            /** Ma */
+            ma?: number | null;
+            /** Time Ms */
+            time_ms?: number | null;
+            /** Sid Cm */
+            sid_cm?: number | null;
+            /** With Grid */
+            with_grid?: boolean | null;
+            /** Filter Mm Al */
+            filter_mm_al?: number | null;
+            /** Filter Mm Cu */
+            filter_mm_cu?: number | null;
+            /** Focal Spot Mm */
+            focal_spot_mm?: number | null;
+            /** Exposure Control */
+            exposure_control?: ("manual" | "aec" | "breathing") | null;
+            /** Ei */
+            ei?: number | null;
+            /** Target Ei */
+            target_ei?: number | null;
+            /** Di */
+            di?: number | null;
+            /** Index Of Its Own */
+            index_of_its_own?: number | null;
+            /** Age Band */
+            age_band?: ("newborn" | "1y" | "5y" | "10y" | "15y" | "adult" | "older_adult") | null;
+            /** Sex */
+            sex?: ("female" | "male") | null;
+            /** Weight Kg */
+            weight_kg?: number | null;
+            /** Height Cm */
+            height_cm?: number | null;
+            /** Reported Kerma Mgy */
+            reported_kerma_mgy?: number | null;
+            /** Reported Kap Mgycm2 */
+            reported_kap_mgycm2?: number | null;
+            /** Thickness Cm */
+            thickness_cm?: number | null;
+            /**
+             * Projection
+             * @default
+             */
+            projection: string;
+            /** Outcome */
+            outcome?: ("accepted" | "rejected") | null;
+            /**
+             * Reject Reason
+             * @default
+             */
+            reject_reason: string;
+            /**
+             * Odd
+             * @default []
+             */
+            odd: string[];
+        };
+        /**
          * ImportFile
          * @description A file of another origin: CSV text, a spreadsheet, or any of both as the bytes of a file (base64). mapping: our column
          *     by the file's name (null leaves it out); defaults: what every line has where the file does not say it; answers: by the
@@ -8212,6 +8357,52 @@ export interface components {
             places: components["schemas"]["Place"][];
             /** Refusal */
             refusal?: string | null;
+        };
+        /**
+         * TableColumn
+         * @description A column: its head, and what it was taken as, "" where it is left out.
+         */
+        TableColumn: {
+            /** Given */
+            given: string;
+            /** Taken As */
+            taken_as: string;
+        };
+        /**
+         * TableIn
+         * @description A table of exposures: a CSV in any usual encoding, or a spreadsheet, as base64. mapping: what columns are, by their
+         *     heads, "" for one to leave out. room: of rows that name none that is known.
+         */
+        TableIn: {
+            /** File */
+            file: string;
+            /** Mapping */
+            mapping?: {
+                [key: string]: string;
+            };
+            /** Room */
+            room?: string | null;
+        };
+        /**
+         * TablePreview
+         * @description How a table would be read: its columns, how many rows are exposures, and what is wrong with the others; choices: what
+         *     a column can be taken as; rows: the first few as they would be read.
+         */
+        TablePreview: {
+            /** Columns */
+            columns: components["schemas"]["TableColumn"][];
+            /** Exposures */
+            exposures: number;
+            /** Faults */
+            faults: {
+                [key: string]: string | number;
+            }[];
+            /** Decided */
+            decided: string[];
+            /** Choices */
+            choices: string[];
+            /** Rows */
+            rows: components["schemas"]["ImageFacts"][];
         };
         /**
          * TakeBack
@@ -19780,6 +19971,162 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Exposure"];
+                };
+            };
+            /** @description Nobody is signed in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not for this role, or not from here */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description There is no such thing */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The present state does not allow it */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description More than this operation takes */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Refused; says what is allowed */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    post_table_preview_api_log_table_preview_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["TableIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TablePreview"];
+                };
+            };
+            /** @description Nobody is signed in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not for this role, or not from here */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description There is no such thing */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The present state does not allow it */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description More than this operation takes */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Refused; says what is allowed */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    post_table_api_log_table_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["TableIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TakenIn"];
                 };
             };
             /** @description Nobody is signed in */

@@ -15,11 +15,14 @@ import { Empty, Refusal } from "../ui/Notice";
 import { Select } from "../ui/Select";
 import { figure } from "../ui/units";
 import { day, moment } from "../ui/words";
+import { ExposureTable } from "./ExposureTable";
 
 /** A head holds everything that is read: what follows are pixels, which never leave the browser. */
 const HEAD = 256 * 1024;
 const BATCH_BYTES = 6 * 1024 * 1024;
 const BATCH_FILES = 100;
+/** A table of exposures is looked at before it is taken in. */
+const TABLE = /\.(csv|tsv|xlsx)$/i;
 const NOTHING: TakenIn = { read: 0, added: 0, merged: 0, waiting: 0, known: 0, refused: [] };
 
 interface Refused {
@@ -36,8 +39,16 @@ export function Images() {
   const [progress, setProgress] = useState<{ done: number; of: number } | null>(null);
   const [taken, setTaken] = useState<TakenIn | null>(null);
   const [refused, setRefused] = useState<Refused[]>([]);
+  const [table, setTable] = useState<{ name: string; file: string } | null>(null);
 
-  async function takeIn(files: File[]) {
+  async function takeIn(chosen: File[]) {
+    const sheet = chosen.find((file) => TABLE.test(file.name));
+    setTable(sheet ? { name: sheet.name, file: base64(await sheet.arrayBuffer()) } : null);
+    const files = chosen.filter((file) => file !== sheet);
+    if (files.length === 0) {
+      setTaken(null);
+      return;
+    }
     const whole = { ...NOTHING, refused: [] };
     const left: Refused[] = [];
     setTaken(null);
@@ -102,7 +113,7 @@ export function Images() {
           }}
           className={`flex flex-col items-start gap-2 border border-dashed p-5 ${over ? "border-ink bg-raised" : "border-rule-strong"}`}
         >
-          <p className="text-lead">Drop DICOM files, a folder or a ZIP here</p>
+          <p className="text-lead">Drop DICOM files, a folder, a ZIP or a table here</p>
           <div className="flex flex-wrap gap-3">
             <label
               className={`${buttonClass("plain")} cursor-pointer focus-within:outline-2 focus-within:outline-ink`}
@@ -130,9 +141,9 @@ export function Images() {
             />
           </div>
           <p className="max-w-prose text-note text-ink-3">
-            Images (DX, CR), X-ray dose reports and reject notes. Only numbers and words of the field are
-            kept: no name, no date of birth, no record number, no pixels. From a shell: oakbeam log import
-            FOLDER. From the machines: oakbeam dicom.
+            Images (DX, CR), X-ray dose reports and reject notes; a table of exposures as CSV or XLSX. Only
+            numbers and words of the field are kept: no name, no date of birth, no record number, no pixels.
+            From a shell: oakbeam log import FOLDER. From the machines: oakbeam dicom.
           </p>
           {progress && (
             <p role="status">
@@ -142,6 +153,18 @@ export function Images() {
           )}
           {take.isError && <Refusal error={take.error} />}
           {taken && <Outcome taken={taken} refused={refused} />}
+          {table && (
+            <ExposureTable
+              key={table.name}
+              name={table.name}
+              file={table.file}
+              onTaken={(done) => {
+                setTable(null);
+                setTaken(done);
+                setRefused(done.refused.map((one) => ({ name: `Row ${one.at}`, why: one.why })));
+              }}
+            />
+          )}
         </section>
       )}
       <WaitingHeaps may={may} />
@@ -153,8 +176,9 @@ function Outcome({ taken, refused }: { taken: TakenIn; refused: Refused[] }) {
   return (
     <div role="status">
       <p>
-        <b>{taken.read} read:</b> {taken.added} exposures added, {taken.merged} joined to one that was there,{" "}
-        {taken.waiting} wait for an answer below, {taken.known} known already, {refused.length} refused.
+        <b>{taken.read} read:</b> {taken.added} {taken.added === 1 ? "exposure" : "exposures"} added,{" "}
+        {taken.merged} joined to one that was there, {taken.waiting} wait for an answer below, {taken.known}{" "}
+        known already, {refused.length} refused.
       </p>
       {refused.length > 0 && (
         <ul className="mt-1 max-h-48 overflow-y-auto text-note text-ink-2">

@@ -9,7 +9,7 @@ from oakbeam.core.anatomy.body import AgeBand, Sex
 from oakbeam.core.equipment.generator import ExposureControl
 from oakbeam.core.projection import Side
 
-FactsKind = Literal["image", "dose report"]
+FactsKind = Literal["image", "dose report", "table row"]
 
 
 @dataclass(frozen=True, slots=True)
@@ -52,6 +52,12 @@ class ImageFacts:
     height_cm: float | None = None
     reported_kerma_mgy: float | None = None
     reported_kap_mgycm2: float | None = None
+    thickness_cm: float | None = None
+    """As a table has it, which somebody measured; no image says it."""
+    projection: str = ""
+    """By its id, where a table names it."""
+    outcome: Literal["accepted", "rejected"] | None = None
+    reject_reason: str = ""
     odd: tuple[str, ...] = ()
     """What it says that cannot be, or contradicts itself, and was left out, in words."""
 
