@@ -111,6 +111,7 @@ lines: .venv/dev.stamp $(INTERFACE)
 evidence: .venv/dev.stamp lines
 	python -m tools.proofs
 	python -m tools.hidden_room
+	python -m tools.log_evidence
 	python -m tools.coverage
 	python -m tools.typical_doses
 	$(MAKE) mutants

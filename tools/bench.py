@@ -15,6 +15,7 @@ import statistics
 import tempfile
 import time
 import urllib.request
+from collections.abc import Callable
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import replace
 from pathlib import Path
@@ -26,6 +27,7 @@ from tests.browser.conftest import CHROMIUM, FLAGS, ROOT, seed, serve, stop
 
 from oakbeam import catalogue
 from oakbeam.api.access import TOKEN_HEADER
+from oakbeam.api.log_board import board_of
 from oakbeam.api.run_sheets import RunSheetRequest, run_sheet
 from oakbeam.catalogue.search import find
 from oakbeam.core.cache import forget_all
@@ -41,7 +43,8 @@ from oakbeam.core.technique.alternatives import what_if
 from oakbeam.core.technique.derive import derive
 from oakbeam.core.technique.set_up import Setup
 from oakbeam.demo import clinic
-from oakbeam.store import Store, charts, rooms
+from oakbeam.store import Store, charts, rooms, tally
+from oakbeam.store import exposures as log
 
 CLIENTS = 20
 MANY_CLIENTS, WRITERS, RECORDS = 50, 10, 15
@@ -336,6 +339,54 @@ def crowd_ms(
     return [1e3 * one for one in techniques], [1e3 * one for one in records]
 
 
+def log_growth(exposures: int) -> dict[str, float]:
+    """Times [ms] of a log of so many exposures in sixty rooms over ten years: the board of a month, the trend of all of it,
+    the newest of a room and view, one more exposure; and what one of them takes to count [µs]."""
+    with tempfile.TemporaryDirectory() as folder:
+        store = Store(Path(folder) / "oakbeam.db")
+        views = [plan.projection for plan in clinic.CHARTS["room-1"].plans]
+        for number in range(60):
+            rooms.save(store, replace(clinic.room_1(), id=f"r{number}", name=f"Room {number}"), "bench")
+        with store.change() as db:
+            db.execute("CREATE TEMP TABLE view (at INTEGER PRIMARY KEY, projection TEXT)")
+            db.executemany("INSERT INTO view VALUES (?, ?)", enumerate(views))
+            db.execute(_MANY_EXPOSURES, {"n": exposures, "views": len(views)})
+        begun = time.perf_counter()
+        with store.change() as db:
+            tally.recount(db)
+        counted = 1e6 * (time.perf_counter() - begun) / exposures
+        (newest,) = log.find(store, limit=1)
+        month = newest.taken_at[:7]
+        found = {
+            "board of a month, all rooms": _best_ms(lambda: board_of(store, "", f"{month}-01", f"{month}-28")),
+            "trend of ten years": _best_ms(lambda: tally.days(store)),
+            "newest of a room and view": _best_ms(lambda: log.find(store, log.LogFilter(room="r7", projection="chest-pa"))),
+            "one more exposure": _best_ms(lambda: log.add(store, replace(newest, taken_at=""), "bench")),
+            "counting one (µs)": counted,
+        }
+        store.close()
+        return found
+
+    _MANY_EXPOSURES = """ WITH RECURSIVE row(i) AS (SELECT 0 UNION ALL SELECT i + 1 FROM row WHERE i + 1 < :n) INSERT INTO
+    exposure (taken_at, room, projection, thickness_cm, kvp, mas, sid_cm, support, grid_ratio, receptor, exposure_control,
+    ei, target_ei, di, incident_air_kerma_mgy, kap_mgycm2, outcome, reject_reason, reliable, recorded_by) SELECT
+    strftime('%Y-%m-%dT%H:%M:%S.000+00:00', 1480000000 + CAST(i * (315360000.0 / :n) AS INTEGER), 'unixepoch'), 'r' ||
+    (abs(random()) % 60), (SELECT projection FROM view WHERE at = abs(row.i * 7919) % :views), 20, 80, 20, 107,
+    'table_bucky', 12, 'panel-43', 'manual', 250, 250, (abs(random()) % 1000 / 500.0 - 1) * 2, 0.5 + abs(random()) % 100 /
+    50.0, 100 + abs(random()) % 900, iif(i % 20 = 0, 'rejected', 'accepted'), iif(i % 20 = 0, 'R01', NULL), 1, iif(i % 3 = 0,
+    'joren', 'tamsin') FROM row
+    """
+
+
+def _best_ms(do: Callable[[], object], rounds: int = 3) -> float:
+    times = []
+    for _ in range(rounds):
+        begun = time.perf_counter()
+        do()
+        times.append(1000 * (time.perf_counter() - begun))
+    return min(times)
+
+
 def p99(times: list[float]) -> float:
     """The time that one in a hundred exceeds."""
     return statistics.quantiles(times, n=100)[98]
@@ -399,6 +450,11 @@ def main() -> None:
             rows.append(("from an edit to its strip on screen, chart of 171 lines", f"{seen:.0f} ms", "under 300 ms"))
         finally:
             stop(server)
+    few, many_more = log_growth(10_000), log_growth(1_000_000)
+    rows += [
+        (f"log of 10⁶ exposures: {name}, over 10⁴", f"×{many_more[name] / few[name]:.1f}", f"{many_more[name]:.1f} at 10⁶")
+        for name in few
+    ]
     width = max(len(name) for name, _, _ in rows)
     for name, value, aim in rows:
         print(f"{name:<{width}}  {value:>10}  {aim}")

@@ -5,7 +5,6 @@ python -m tools.screenshots
 
 from __future__ import annotations
 
-import re
 import tempfile
 from collections.abc import Callable
 from pathlib import Path
@@ -133,14 +132,6 @@ def level(page: Page, site: str) -> None:
     page.get_by_role("button", name="Apply all").wait_for()
 
 
-def compare(page: Page, site: str) -> None:
-    level(page, site)
-    page.get_by_role("button", name="Apply all").click()
-    page.get_by_text(re.compile(r"1 of \d+ lines are off target")).wait_for()
-    page.get_by_role("radio", name="Compare").click()
-    page.get_by_text("lines differ").wait_for()
-
-
 def built(page: Page, site: str) -> None:
     page.goto(f"{site}/charts")
     page.get_by_role("button", name="Build a chart").click()
@@ -152,10 +143,6 @@ def built(page: Page, site: str) -> None:
     page.get_by_text("What to expose next").wait_for()
 
 
-def signing_in(page: Page, site: str) -> None:
-    page.goto(f"{site}/sign-in")
-
-
 def printed(page: Page, site: str) -> None:
     page.goto(f"{site}/charts?chart=1&do=print")
     page.get_by_role("img", name="Page 1 of").wait_for()
@@ -163,6 +150,16 @@ def printed(page: Page, site: str) -> None:
 
 def log(page: Page, site: str) -> None:
     page.goto(f"{site}/log")
+
+
+def over_time(page: Page, site: str) -> None:
+    page.goto(f"{site}/log?room=portable&part=time")
+    page.get_by_role("region", name="Control chart").wait_for()
+
+
+def tuning(page: Page, site: str) -> None:
+    page.goto(f"{site}/log?room=room-2&part=tune")
+    page.get_by_text("Tuned before").wait_for()
 
 
 VIEWS: dict[str, tuple[Callable[[Page, str], None], str]] = {
@@ -175,8 +172,6 @@ VIEWS: dict[str, tuple[Callable[[Page, str], None], str]] = {
     "charts-editor": (editor, "night"),
     "charts-level-day": (level, "day"),
     "charts-build": (built, "night"),
-    "charts-compare-day": (compare, "day"),
-    "sign-in": (signing_in, "night"),
     "charts-import": (imported, "night"),
     "print-wall": (printed, "day"),
     "rooms-day": (rooms, "day"),
@@ -184,6 +179,8 @@ VIEWS: dict[str, tuple[Callable[[Page, str], None], str]] = {
     "rooms-constancy-day": (constancy, "day"),
     "setup": (setting_up, "night"),
     "log": (log, "night"),
+    "log-time-day": (over_time, "day"),
+    "log-tune-day": (tuning, "day"),
     "guide": (guide, "night"),
 }
 
@@ -199,8 +196,7 @@ def main() -> None:
             for name, (visit, theme) in VIEWS.items():
                 context = browser.new_context(viewport={"width": 1280, "height": 800})
                 context.add_init_script(f"localStorage.setItem('oakbeam.preferences', '{{\"theme\":\"{theme}\"}}')")
-                if name != "sign-in":
-                    sign_in(context, site, "ilse" if visit in (calibration, constancy, setting_up) else "joren")
+                sign_in(context, site, "ilse" if visit in (calibration, constancy, setting_up) else "joren")
                 page = context.new_page()
                 visit(page, site)
                 page.wait_for_load_state("networkidle")

@@ -31,7 +31,7 @@ def told(line, draw, images, level, slope_share=0.0, spread=SPREAD_DI):
 
 
 def test_forty_images_a_line_bring_a_chart_that_is_off_close_to_the_best_there_is():
-    best = got = worse = lines = 0.0
+    best = got = worse = missed = lines = 0.0
     for seed in range(proofs(2, 12)):
         draw = np.random.default_rng(seed)
         truth = {id(line): (draw.uniform(-2, 2), draw.uniform(-0.3, 0.3)) for line in LINES}
@@ -45,8 +45,10 @@ def test_forty_images_a_line_bring_a_chart_that_is_off_close_to_the_best_there_i
             best, got, lines = best + possible, got + then, lines + 1
             worse += then < was - 0.01 - 2 * np.sqrt(0.25 / 1500)
             # The share that is promised is the share that comes, within what it says it may be.
-            assert one.after.low - 0.08 <= then <= one.after.high + 0.08
+            missed += not one.after.low <= then <= one.after.high
     assert got >= 0.95 * best and worse <= 0.01 * lines
+    # Said to be 95 in 100 sure.
+    assert missed <= 0.1 * lines
 
 
 def test_a_dozen_images_do_not_jerk_a_line_about_and_nothing_is_not_changed():
