@@ -367,15 +367,17 @@ def log_growth(exposures: int) -> dict[str, float]:
         store.close()
         return found
 
-    _MANY_EXPOSURES = """ WITH RECURSIVE row(i) AS (SELECT 0 UNION ALL SELECT i + 1 FROM row WHERE i + 1 < :n) INSERT INTO
-    exposure (taken_at, room, projection, thickness_cm, kvp, mas, sid_cm, support, grid_ratio, receptor, exposure_control,
-    ei, target_ei, di, incident_air_kerma_mgy, kap_mgycm2, outcome, reject_reason, reliable, recorded_by) SELECT
-    strftime('%Y-%m-%dT%H:%M:%S.000+00:00', 1480000000 + CAST(i * (315360000.0 / :n) AS INTEGER), 'unixepoch'), 'r' ||
-    (abs(random()) % 60), (SELECT projection FROM view WHERE at = abs(row.i * 7919) % :views), 20, 80, 20, 107,
-    'table_bucky', 12, 'panel-43', 'manual', 250, 250, (abs(random()) % 1000 / 500.0 - 1) * 2, 0.5 + abs(random()) % 100 /
-    50.0, 100 + abs(random()) % 900, iif(i % 20 = 0, 'rejected', 'accepted'), iif(i % 20 = 0, 'R01', NULL), 1, iif(i % 3 = 0,
-    'joren', 'tamsin') FROM row
-    """
+
+_MANY_EXPOSURES = """
+WITH RECURSIVE row(i) AS (SELECT 0 UNION ALL SELECT i + 1 FROM row WHERE i + 1 < :n)
+INSERT INTO exposure (taken_at, room, projection, thickness_cm, kvp, mas, sid_cm, support, grid_ratio, receptor,
+    exposure_control, ei, target_ei, di, incident_air_kerma_mgy, kap_mgycm2, outcome, reject_reason, reliable, recorded_by)
+SELECT strftime('%Y-%m-%dT%H:%M:%S.000+00:00', 1480000000 + CAST(i * (315360000.0 / :n) AS INTEGER), 'unixepoch'),
+    'r' || (abs(random()) % 60), (SELECT projection FROM view WHERE at = abs(row.i * 7919) % :views), 20, 80, 20, 107,
+    'table_bucky', 12, 'panel-43', 'manual', 250, 250, (abs(random()) % 1000 / 500.0 - 1) * 2,
+    0.5 + abs(random()) % 100 / 50.0, 100 + abs(random()) % 900, iif(i % 20 = 0, 'rejected', 'accepted'),
+    iif(i % 20 = 0, 'R01', NULL), 1, iif(i % 3 = 0, 'joren', 'tamsin') FROM row
+"""
 
 
 def _best_ms(do: Callable[[], object], rounds: int = 3) -> float:
