@@ -97,6 +97,7 @@ check-web: web/node_modules/.stamp
 	cd web && npm run --silent test
 
 unit: .venv/dev.stamp $(INTERFACE)
+	@tools/bootstrap.sh dicom
 	pytest --ignore tests/browser -n $(WORKERS) --dist loadscope
 
 browser: .venv/dev.stamp $(INTERFACE)
@@ -105,6 +106,7 @@ browser: .venv/dev.stamp $(INTERFACE)
 
 # Which lines the tests run. It takes twice the time of `make unit`, so it is part of the evidence.
 lines: .venv/dev.stamp $(INTERFACE)
+	@tools/bootstrap.sh dicom
 	pytest --ignore tests/browser -n $(WORKERS) --dist loadscope --cov --cov-report=term:skip-covered
 
 # The long proofs, whole, with their tables in docs; `make test` runs a small slice of each.
