@@ -27,7 +27,7 @@ from tests.browser.conftest import CHROMIUM, FLAGS, ROOT, seed, serve, stop
 
 from oakbeam import catalogue
 from oakbeam.api.access import TOKEN_HEADER
-from oakbeam.api.log_board import board_of
+from oakbeam.api.log_board import board_of, repeats_of
 from oakbeam.api.run_sheets import RunSheetRequest, run_sheet
 from oakbeam.catalogue.search import find
 from oakbeam.core.cache import forget_all
@@ -359,6 +359,7 @@ def log_growth(exposures: int) -> dict[str, float]:
         month = newest.taken_at[:7]
         found = {
             "board of a month, all rooms": _best_ms(lambda: board_of(store, "", f"{month}-01", f"{month}-28")),
+            "what a month's rejects cost": _best_ms(lambda: repeats_of(store, "", f"{month}-01", f"{month}-28")),
             "trend of ten years": _best_ms(lambda: tally.days(store)),
             "newest of a room and view": _best_ms(lambda: log.find(store, log.LogFilter(room="r7", projection="chest-pa"))),
             "one more exposure": _best_ms(lambda: log.add(store, replace(newest, taken_at=""), "bench")),

@@ -28,7 +28,7 @@ SAID = {
     "tests/api/test_image_import.py": "images sent, taken back and rejected at random; 500 by the network",
     "tests/formats/test_image_header.py": "headers changed and cut at random",
     "tests/core/log/test_tuning.py": "charts off in level and slope, tuned by their images",
-    "tests/tools/test_log_evidence.py": "logs with a planted cause, and without one",
+    "tests/tools/test_evidence_tables.py": "logs with a planted cause, and without one",
     "tests/formats/test_hostile_files.py": "broken files at random",
     "tests/formats/test_chart_import.py": "other offices' charts drawn at random, and cells of any kind",
     "tests/core/chart_check/test_checks.py": "a slip in every third line of a whole chart",

@@ -107,6 +107,7 @@ RULES: Mapping[str, Rule] = {
     "GET /api/log/images/waiting": RECORDS,
     "GET /api/log/board": RECORDS,
     "GET /api/log/days": RECORDS,
+    "GET /api/log/repeats": RECORDS,
     "GET /api/log/report/pdf": RECORDS,
     "GET /api/log/report/xlsx": RECORDS,
     "GET /api/log/alerts": RECORDS,

@@ -429,9 +429,11 @@ def exposures_as_csv(store: StoreHere, who: WhoHere, asked: Filter) -> Response:
 
 class ExposureDetail(BaseModel):
     """One exposure with everything known of it: the line it was suggested from, what was forecast for what was set, the
-    objects that told of it, and its history."""
+    objects that told of it, and its history; the rejected exposure it repeats, and the one that repeats it."""
 
     exposure: Exposure
+    repeats: int | None
+    repeated_by: int | None
     line: ChartLine | None
     forecast: Forecast | None
     images: int
@@ -448,8 +450,11 @@ def detail(store: Store, exposure_id: int, who: Here) -> ExposureDetail:
         seen = [replace(change, actor="") for change in seen]
     expected = forecast_of(store, one, line) if line else None
     told = images.of_exposure(store, exposure_id)
+    repeats, repeated_by = exposures.tried(store, exposure_id)
     return ExposureDetail(
         exposure=one,
+        repeats=repeats,
+        repeated_by=repeated_by,
         line=line,
         forecast=expected,
         images=told,

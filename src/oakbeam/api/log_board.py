@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import calendar
+from collections import Counter
 from dataclasses import dataclass
 from datetime import UTC, date, datetime, timedelta
 from typing import Annotated
@@ -16,12 +17,16 @@ from oakbeam.api.types import Id, RequestBody
 from oakbeam.core.errors import Refusal
 from oakbeam.core.log.board import Board, board
 from oakbeam.core.log.incidents import far_over
+from oakbeam.core.log.repeats import Repeats, Try, repeats, share_of_kap
+from oakbeam.core.log.said import repeats_said
 from oakbeam.store import Store, evidence, exposures, local, rooms, tally
 from oakbeam.store.evidence import Incident
 from oakbeam.store.tally import Day
 
 router = APIRouter(prefix="/api", responses=problems.RESPONSES, tags=["log"])
-MOST_INCIDENTS = 50
+MOST_INCIDENTS, MOST_REJECTED = 50, 5000
+EARLIEST = date(1900, 1, 1)
+"""No log ends before."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -77,6 +82,8 @@ Until = Annotated[date | None, Query(description="Up to this day, counted in; to
 def period(since: date | None, until: date | None) -> tuple[str, str]:
     """The days asked for. Refusal where the end is before the beginning."""
     last = until or datetime.now(UTC).date()
+    if last < EARLIEST:
+        raise Refusal("No such period", f"Choose a last day from {EARLIEST} on.", None, "until")
     first = since or (last.replace(day=1) - timedelta(days=1)).replace(day=1)
     if first > last:
         raise Refusal("No such period", f"{first} is after {last}.", None, "since")
@@ -88,13 +95,17 @@ def _month_end(day: str) -> str:
     return f"{day[:8]}{calendar.monthrange(year, month)[1]:02}"
 
 
+def _counted(store: Store, room_id: str, since: str, until: str) -> tally.Bins:
+    # Nothing was taken after today: the month that is not over is whole as far as it goes.
+    whole = _month_end(until) if until >= datetime.now(UTC).date().isoformat() else until
+    return tally.bins(store, room_id, since, whole)
+
+
 def board_of(store: Store, room_id: str, since: str, until: str) -> BoardOut:
     """The board of a room, or of all."""
     if room_id:
         rooms.get(store, room_id)
-    # Nothing was taken after today: the month that is not over is whole as far as it goes.
-    whole = _month_end(until) if until >= datetime.now(UTC).date().isoformat() else until
-    counted = tally.bins(store, room_id, since, whole)
+    counted = _counted(store, room_id, since, until)
     made = tally.made_between(store, room_id, since, until)
     known = local.catalogue_of(store).projections
     levels = [
@@ -120,6 +131,54 @@ def incidents(store: Store, room_id: str, since: str, until: str) -> list[Incide
 def get_board(store: StoreHere, room: RoomWanted = "", since: Since = None, until: Until = None) -> BoardOut:
     """What a period was like."""
     return board_of(store, room, *period(since, until))
+
+
+@dataclass(frozen=True, slots=True)
+class RepeatsOut:
+    """What the rejected images of a period cost. kap_share: of all KAP of the period, 0 to 1; None where not known. newest:
+    of how many rejected images at most this is said, None where of all; said: in words."""
+
+    repeats: Repeats
+    kap_share: float | None
+    newest: int | None
+    said: list[str]
+
+
+def repeats_of(store: Store, room_id: str, since: str, until: str) -> RepeatsOut:
+    """What the rejected images of a room, or of all, cost."""
+    found = exposures.rejected(store, room_id, since, until, MOST_REJECTED)
+    cost = repeats([(_try(one), _try(then) if then else None) for one, then in found])
+    if len(found) == MOST_REJECTED:
+        return RepeatsOut(cost, None, MOST_REJECTED, repeats_said(cost, None))
+    made = sum(tally.made_between(store, room_id, since, until).values())
+    known, kaps = 0, Counter[int]()
+    for (_, what), bins in _counted(store, room_id, since, until).items():
+        if what == "made by":
+            known += sum(bins.values())
+        if what == "kap":
+            kaps.update({int(at): n for at, n in bins.items()})
+    share = share_of_kap(cost, known == made, kaps, tally.DOSE_BINS)
+    return RepeatsOut(cost, share, None, repeats_said(cost, share))
+
+
+def _try(one: exposures.Exposure) -> Try:
+    return Try(
+        mas=one.mas,
+        di=one.di if one.reliable else None,
+        by_hand=one.exposure_control == "manual",
+        conditions=(one.kvp, one.sid_cm, one.support, one.grid_ratio, one.receptor, one.filter, one.target_ei),
+        kap_mgycm2=one.kap_mgycm2 if one.reported_kap_mgycm2 is None else one.reported_kap_mgycm2,
+        reason=one.reject_reason or "",
+        findings=frozenset(one.findings),
+    )
+
+
+@router.get("/log/repeats")
+def get_repeats(store: StoreHere, room: RoomWanted = "", since: Since = None, until: Until = None) -> RepeatsOut:
+    """What rejected images cost, and what the advice at Judge would have spared."""
+    if room:
+        rooms.get(store, room)
+    return repeats_of(store, room, *period(since, until))
 
 
 @router.get("/log/days")

@@ -15,7 +15,7 @@ from oakbeam import catalogue
 from oakbeam.api import problems
 from oakbeam.api.access import StoreHere
 from oakbeam.api.answers import as_file
-from oakbeam.api.log_board import board_of
+from oakbeam.api.log_board import board_of, repeats_of
 from oakbeam.api.log_watch import alerts_of, watched
 from oakbeam.core.dates import MONTHS, day_of
 from oakbeam.core.errors import Refusal
@@ -28,7 +28,8 @@ router = APIRouter(prefix="/api", responses=problems.RESPONSES, tags=["log"])
 CHARTS, CHART_DAYS, CHART_LEAST = 6, 180.0, 20
 """Series whose control charts are printed, how far back they go, and images from which one is."""
 XLSX = "application/vnd.openxmlformats-officedocument.spreadsheetml.sheet"
-MonthQuery = Annotated[str, Query(pattern=r"^\d{4}-(0[1-9]|1[0-2])$", description="The month, as 2026-10")]
+A_MONTH = r"^20\d{2}-(0[1-9]|1[0-2])$"
+MonthQuery = Annotated[str, Query(pattern=A_MONTH, description="The month, as 2026-10")]
 RoomQuery = Annotated[str, Query(max_length=60, description="A room; the department where empty")]
 
 
@@ -81,6 +82,7 @@ def month_of_log(store: Store, room_id: str, month: str) -> MonthOfLog:
         names,
         catalogue.reject_reasons(),
         {one.projection: one.kerma_mgy for one in found.levels},
+        repeats_of(store, room_id, first.isoformat(), last.isoformat()).said,
         series_of(store, wanted, last) if len(wanted) == 1 else (),
         alerts,
         incidents,

@@ -59,13 +59,13 @@ def _import(given: argparse.Namespace, store: Store) -> int:
 
 
 def _report(given: argparse.Namespace, store: Store) -> int:
-    from oakbeam.api.log_report import month_of_log
+    from oakbeam.api.log_report import A_MONTH, month_of_log
     from oakbeam.formats import log_report
 
     kinds = {".pdf": log_report.as_pdf, ".xlsx": log_report.as_xlsx}
     if given.out.suffix not in kinds:
         raise Refusal("Which kind of file?", "Name a file that ends with .pdf or .xlsx.", sorted(kinds), "out")
-    if not re.fullmatch(r"\d{4}-(0[1-9]|1[0-2])", given.month):
+    if not re.fullmatch(A_MONTH, given.month):
         raise Refusal("Which month?", "Name a month as 2026-10.", None, "month")
     given.out.write_bytes(kinds[given.out.suffix](month_of_log(store, given.room, given.month)))
     print(f"{given.out.name}: {given.month} of {given.room or 'the department'}.")

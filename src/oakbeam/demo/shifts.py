@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import math
 import random
+from dataclasses import replace
 from datetime import datetime, timedelta
 
 from oakbeam import catalogue
@@ -28,6 +29,7 @@ OTHER_SPREAD = 0.06
 CALIPER_SPREAD_CM = 0.4
 _WEIGHTS = {"chest-pa": 9, "chest-lateral": 6, "hand-pa": 4, "knee-ap": 4, "lspine-ap": 4, "lspine-lateral": 4}
 _POSITIONING_REJECTS = 0.045
+_BRIGHT_DI, _BRIGHT_REJECTS = 1.5, 0.4
 _BY_AEC = 0.3
 _BREATHING = 6
 """How many of a room's exposures were made while the patient breathed, where it has a line for the thoracic spine."""
@@ -36,8 +38,8 @@ _BREATHING = 6
 def simulate(
     room: Room, chart: Chart, count: int, until: datetime, seed: int, days: tuple[int, int] = (DAYS, 1)
 ) -> list[Exposure]:
-    """`count` exposures made on `chart`, from so many days before `until` to so many, oldest first; the same seed gives the
-    same log."""
+    """`count` exposures made on `chart`, from so many days before `until` to so many, oldest first, and
+    the repeats of those rejected; the same seed gives the same log."""
     chance, controls = random.Random(seed), random.Random(seed + 1)
     work = _Work(room, chart, until)
     times = sorted(_working_moment(chance, until, days) for _ in range(count))
@@ -58,7 +60,53 @@ def simulate(
         for at, exposure in drawn:
             if exposure:
                 made[at] = exposure
-    return made
+    return _with_repeats(room, made, random.Random(seed + 2))
+
+
+def _with_repeats(room: Room, made: list[Exposure], chance: random.Random) -> list[Exposure]:
+    """Each rejected exposure followed by its repeat, a few minutes later. One that is bright alone is sometimes rejected for
+    it, and who repeats one that was too low guesses the mAs: neither is what Judge advises."""
+    found = []
+    for one in made:
+        bright = one.outcome == "accepted" and (one.di or 0) > _BRIGHT_DI and chance.random() < _BRIGHT_REJECTS
+        first = replace(one, outcome="rejected", reject_reason="R04") if bright else one
+        if first.outcome == "accepted" or first.di is None:
+            found.append(first)
+            continue
+        study_key = f"demo-{chance.getrandbits(48):012x}"
+        found += [replace(first, study_key=study_key), _repeated(room, first, study_key, chance)]
+    return found
+
+
+def _repeated(room: Room, first: Exposure, study_key: str, chance: random.Random) -> Exposure:
+    """The repeat of a rejected exposure: of the same patient, at a guessed mAs where the exposure was at fault."""
+    by_hand = first.exposure_control == "manual"
+    guess = {"R03": chance.choice((1.6, 2.0, 4.0)), "R04": chance.choice((0.25, 0.5, 0.63))}.get(
+        first.reject_reason or "", 1.0
+    )
+    stations = room.generator.mas
+    wanted = min(max(first.mas * guess, stations[0]), stations[-1])
+    mas = nearest_setting("mas", wanted, stations, "mAs") if by_hand else first.mas
+    factor = mas / first.mas
+    kerma = _of(first.incident_air_kerma_mgy, factor)
+    ei = max(int(EI_RANGE[0]), round((first.ei or 0) * factor * math.exp(chance.gauss(0, OTHER_SPREAD))))
+    di = deviation_index(ei, first.target_ei or 250)
+    at = datetime.fromisoformat(first.taken_at) + timedelta(minutes=chance.uniform(2, 6))
+    return replace(
+        first,
+        study_key=study_key,
+        attempt=2,
+        taken_at=at.isoformat(timespec="milliseconds"),
+        mas=mas,
+        ei=float(ei),
+        di=di,
+        far_over=bool(far_over(di, first.reliable, kerma, catalogue.projection(first.projection).usual_kerma_mgy)),
+        outcome="accepted",
+        reject_reason=None,
+        findings=(),
+        incident_air_kerma_mgy=kerma,
+        kap_mgycm2=_of(first.kap_mgycm2, factor),
+    )
 
 
 def _has_chamber(room: Room, plan: Plan) -> bool:

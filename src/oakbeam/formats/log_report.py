@@ -37,7 +37,7 @@ class SeriesOfReport:
 @dataclass(frozen=True, slots=True)
 class MonthOfLog:
     """What a month was like. where: the room or the department; views and reasons: names by id; levels: of skin kerma [mGy]
-    by view; alerts, incidents, tuned: rows of text."""
+    by view; repeats: what rejected images cost, in words; alerts, incidents, tuned: rows of text."""
 
     where: str
     month: str
@@ -47,6 +47,7 @@ class MonthOfLog:
     views: Mapping[str, str]
     reasons: Mapping[str, str]
     levels: Mapping[str, float]
+    repeats: Sequence[str] = ()
     series: Sequence[SeriesOfReport] = ()
     alerts: Sequence[tuple[str, str]] = ()
     incidents: Sequence[tuple[str, str, str]] = ()
@@ -93,7 +94,8 @@ def _rejects(month: MonthOfLog) -> list[Flowable]:
         drawing.add(Line(165, y + 3, 165 + 180 * n / most, y + 3, strokeColor=SOFT, strokeWidth=8))
         said = f"{n}; together {100 * so_far / total:.0f} %"
         drawing.add(String(170 + 180 * n / most, y, said, fontName="Oak", fontSize=8, fillColor=INK))
-    return [KeepTogether([Paragraph("Why rejected", HEAD), drawing])]
+    cost = [Paragraph(safe(one), TEXT) for one in month.repeats]
+    return [KeepTogether([Paragraph("Why rejected", HEAD), drawing, *cost])]
 
 
 def _views(month: MonthOfLog) -> list[Flowable]:
@@ -242,6 +244,7 @@ def as_xlsx(month: MonthOfLog) -> bytes:
         ],
     )
     _sheet(book, "Rejects", ["reason", "rejected"], [[month.reasons.get(c, c), n] for c, n in board.by_reason])
+    _sheet(book, "Repeats", ["what rejected images cost"], [[one] for one in month.repeats])
     _sheet(book, "Days", ["day", "exposures", "rejected", "mean DI"], [list(one) for one in month.days])
     _sheet(book, "Moved", ["what", "note"], [list(one) for one in month.alerts])
     _sheet(book, "Tuned", ["line", "evidence"], [list(one) for one in month.tuned])

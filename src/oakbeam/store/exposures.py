@@ -14,6 +14,7 @@ from oakbeam.core.charts.line import ChartLine, Trust, find_line
 from oakbeam.core.equipment.generator import ExposureControl
 from oakbeam.core.equipment.room import Room
 from oakbeam.core.errors import Refusal
+from oakbeam.core.log.repeats import MINUTES_APART
 from oakbeam.core.patient.thickness import ThicknessFrom
 from oakbeam.core.projection import Digit, Projection, Side, SupportId
 from oakbeam.core.technique.forecast import Seen
@@ -227,6 +228,45 @@ def far_over(store: Store, room: str, since: str, until: str, limit: int) -> lis
         {"room": room, "since": since, "until": f"{until}~", "limit": limit},
     )
     return [_from(row) for row in rows]
+
+
+# The plus signs leave no way but by the exam, of which there are few exposures however many the log holds.
+_LATER_TRY = f"""
+one.study_key = later.study_key AND one.study_key <> '' AND later.study_key <> ''
+AND +one.projection = +later.projection AND one.side = later.side AND one.digit = later.digit AND +one.room = +later.room
+AND one.undone_at IS NULL AND later.undone_at IS NULL AND one.outcome = 'rejected'
+AND (+later.taken_at, +later.id) > (+one.taken_at, +one.id)
+AND julianday(later.taken_at) - julianday(one.taken_at) <= {MINUTES_APART / 1440}
+"""
+
+
+def rejected(store: Store, room: str, since: str, until: str, limit: int) -> list[tuple[Exposure, Exposure | None]]:
+    """The rejected exposures of a period, ISO days both counted in, newest first, each with the next try of its view in its
+    exam, None where none is tied to it; room "" for all."""
+    of_room = "one.room = :room AND " if room else ""
+    rows = store.db.execute(
+        "SELECT one.id, (SELECT later.id FROM exposure AS later"
+        f" WHERE {_LATER_TRY} ORDER BY later.taken_at, later.id LIMIT 1)"
+        f" FROM exposure AS one WHERE one.outcome = 'rejected' AND {of_room}one.taken_at >= :since AND one.taken_at < :until"
+        " AND one.undone_at IS NULL ORDER BY one.taken_at DESC, one.id DESC LIMIT :limit",
+        {"room": room, "since": since, "until": f"{until}~", "limit": limit},
+    ).fetchall()
+    ids = json.dumps([one for pair in rows for one in pair if one])
+    found = store.db.execute("SELECT * FROM exposure WHERE id IN (SELECT value FROM json_each(?))", (ids,))
+    by_id = {one.id: one for one in map(_from, found)}
+    return [(by_id[one], by_id.get(then)) for one, then in rows]
+
+
+def tried(store: Store, exposure_id: int) -> tuple[int | None, int | None]:
+    """The rejected exposure that this one repeats, and the one that repeats this; None for none."""
+    pairs = f"FROM exposure AS one JOIN exposure AS later ON {_LATER_TRY}"
+    before = store.db.execute(
+        f"SELECT one.id {pairs} WHERE later.id = ? ORDER BY one.taken_at DESC, one.id DESC LIMIT 1", (exposure_id,)
+    ).fetchone()
+    after = store.db.execute(
+        f"SELECT later.id {pairs} WHERE one.id = ? ORDER BY later.taken_at, later.id LIMIT 1", (exposure_id,)
+    ).fetchone()
+    return before and before[0], after and after[0]
 
 
 @dataclass(frozen=True, slots=True)

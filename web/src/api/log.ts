@@ -4,6 +4,7 @@ import client, { type Schemas, unwrap } from "./client";
 import { ofRoom, useChange } from "./queries";
 
 export type Board = Schemas["BoardOut"];
+export type Repeats = Schemas["RepeatsOut"];
 export type ViewOnBoard = Schemas["ViewOnBoard"];
 export type Share = Schemas["Share"];
 export type Alert = Schemas["AlertOut"];
@@ -31,6 +32,12 @@ export const useBoard = (period: Period) =>
     queryKey: ["log", "board", period],
     queryFn: () => unwrap<Board>(client.GET("/api/log/board", { params: { query: { ...period } } })),
     placeholderData: keepPreviousData,
+  });
+
+export const useRepeats = (period: Period) =>
+  useQuery({
+    queryKey: ["log", "repeats", period],
+    queryFn: () => unwrap<Repeats>(client.GET("/api/log/repeats", { params: { query: { ...period } } })),
   });
 
 export const useDays = (room: string, projection: string) =>

@@ -2568,6 +2568,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/log/repeats": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Get Repeats
+         * @description What rejected images cost, and what the advice at Judge would have spared.
+         */
+        get: operations["get_repeats_api_log_repeats_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/log/days": {
         parameters: {
             query?: never;
@@ -4964,10 +4984,14 @@ export interface components {
         /**
          * ExposureDetail
          * @description One exposure with everything known of it: the line it was suggested from, what was forecast for what was set, the
-         *     objects that told of it, and its history.
+         *     objects that told of it, and its history; the rejected exposure it repeats, and the one that repeats it.
          */
         ExposureDetail: {
             exposure: components["schemas"]["Exposure"];
+            /** Repeats */
+            repeats: number | null;
+            /** Repeated By */
+            repeated_by: number | null;
             line: components["schemas"]["ChartLine"] | null;
             forecast: components["schemas"]["Forecast"] | null;
             /** Images */
@@ -7433,6 +7457,49 @@ export interface components {
         Recorded: {
             exposure: components["schemas"]["Exposure"];
             judgement: components["schemas"]["Judgement"] | null;
+        };
+        /**
+         * Repeats
+         * @description Of a period's rejected images. kap_mgycm2: of the kap_known of which it is known, together; repeated: those that a
+         *     later try of the view is tied to.
+         *
+         *     for_exposure: rejected as too low or too high, with an index to be relied on; not_needed: those of them Judge asks no
+         *     repeat of, spared_mgycm2: KAP of their repeats. off_again: repeats set by hand, out of ±1 DI again; mended: those of them
+         *     that the mAs Judge advises would have put within ±1.
+         */
+        Repeats: {
+            /** Rejected */
+            rejected: number;
+            /** Repeated */
+            repeated: number;
+            /** Kap Known */
+            kap_known: number;
+            /** Kap Mgycm2 */
+            kap_mgycm2: number;
+            /** For Exposure */
+            for_exposure: number;
+            /** Not Needed */
+            not_needed: number;
+            /** Spared Mgycm2 */
+            spared_mgycm2: number;
+            /** Off Again */
+            off_again: number;
+            /** Mended */
+            mended: number;
+        };
+        /**
+         * RepeatsOut
+         * @description What the rejected images of a period cost. kap_share: of all KAP of the period, 0 to 1; None where not known. newest:
+         *     of how many rejected images at most this is said, None where of all; said: in words.
+         */
+        RepeatsOut: {
+            repeats: components["schemas"]["Repeats"];
+            /** Kap Share */
+            kap_share: number | null;
+            /** Newest */
+            newest: number | null;
+            /** Said */
+            said: string[];
         };
         /**
          * ResultRequest
@@ -20828,6 +20895,87 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["BoardOut"];
+                };
+            };
+            /** @description Nobody is signed in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not for this role, or not from here */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description There is no such thing */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The present state does not allow it */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description More than this operation takes */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Refused; says what is allowed */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    get_repeats_api_log_repeats_get: {
+        parameters: {
+            query?: {
+                /** @description A room; all where empty */
+                room?: string;
+                /** @description From this day on; the first of last month where it is not said */
+                since?: string | null;
+                /** @description Up to this day, counted in; today where it is not said */
+                until?: string | null;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RepeatsOut"];
                 };
             };
             /** @description Nobody is signed in */

@@ -1,6 +1,6 @@
 import { Link } from "react-router";
 
-import { type Board as BoardData, useBoard, type ViewOnBoard } from "../api/log";
+import { type Board as BoardData, useBoard, useRepeats, type ViewOnBoard } from "../api/log";
 import { type Projection, type Room, useChoices, useProjections, useRooms } from "../api/queries";
 import { useAddress } from "../ui/address";
 import { buttonClass } from "../ui/Button";
@@ -135,6 +135,7 @@ function Figures({ data, room }: { data: BoardData; room: string }) {
           </div>
         )}
       </section>
+      <RejectsCost data={data} />
       <Incidents data={data} projections={projections} />
       <Views data={data} room={room} projections={projections} />
     </div>
@@ -177,6 +178,23 @@ function Reasons({ data, named }: { data: BoardData; named: (code: string) => st
         </li>
       ))}
     </ul>
+  );
+}
+
+/** What rejected images cost, and what the advice at Judge would have spared. */
+function RejectsCost({ data }: { data: BoardData }) {
+  const cost = useRepeats({ room: data.room, since: data.since, until: data.until });
+  if (cost.isError) return <Refusal error={cost.error} />;
+  if (!cost.data || cost.data.said.length === 0) return null;
+  return (
+    <section aria-label="What rejects cost">
+      <p className="label">What rejects cost{cost.data.newest && `, the newest ${cost.data.newest}`}</p>
+      <ul className="max-w-4xl text-ink-2">
+        {cost.data.said.map((one) => (
+          <li key={one}>{one}</li>
+        ))}
+      </ul>
+    </section>
   );
 }
 

@@ -41,6 +41,14 @@ export function ExposureDetail({ id, room, onClose }: { id: number; room: Room; 
   );
 }
 
+function Other({ id, room }: { id: number; room: string }) {
+  return (
+    <Link className="underline" to={`?part=list&room=${room}&exposure=${id}`}>
+      exposure {id}
+    </Link>
+  );
+}
+
 function Known({ detail, room }: { detail: Detail; room: Room }) {
   const { exposure: one, forecast } = detail;
   const { unit } = usePreferences();
@@ -61,6 +69,18 @@ function Known({ detail, room }: { detail: Detail; room: Room }) {
           : one.rejects_known
             ? "Accepted."
             : "Whether it was rejected is not known."}
+        {detail.repeats && (
+          <>
+            {" "}
+            It repeats <Other id={detail.repeats} room={one.room} />.
+          </>
+        )}
+        {detail.repeated_by && (
+          <>
+            {" "}
+            Repeated by <Other id={detail.repeated_by} room={one.room} />.
+          </>
+        )}
       </p>
       <table className="w-full">
         <thead className="text-left text-note text-ink-3">

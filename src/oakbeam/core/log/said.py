@@ -7,6 +7,7 @@ from dataclasses import asdict
 from oakbeam.core.charts.line import ChartLine
 from oakbeam.core.dates import day_of
 from oakbeam.core.equipment.room import Room
+from oakbeam.core.log.repeats import Repeats
 from oakbeam.core.log.tuning import Cause, Tuning
 from oakbeam.core.log.why_off import Explained
 
@@ -60,6 +61,36 @@ def verdict_said(verdict: str, before: float | None, images_before: int, after: 
     moved = f"mean {_di(before)} before ({images_before} images), {_di(after)} since ({images_after})"
     words = {"worked": "It worked", "no_better": "No better so far", "worse": "Worse than before"}
     return f"{words[verdict]}: {moved}."
+
+
+def repeats_said(cost: Repeats, kap_share: float | None) -> list[str]:
+    """What rejected images cost and what Judge's advice would have spared, in words; kap_share: of all KAP, None: not
+    known."""
+    if not cost.rejected:
+        return []
+    said = []
+    if cost.kap_known:
+        of = "" if cost.kap_known == cost.rejected else f" (known of {cost.kap_known} of the {cost.rejected})"
+        share = "" if kap_share is None else f", {100 * kap_share:.1f} % of all KAP"
+        said.append(f"{_kap(cost.kap_mgycm2)} went into rejected images{of}{share}.")
+    if cost.repeated < cost.rejected:
+        said.append(f"Of {cost.rejected} rejected images {cost.repeated} are tied to the try that repeats them.")
+    if cost.for_exposure:
+        spared = f": {_kap(cost.spared_mgycm2)} in their repeats" if cost.spared_mgycm2 else ""
+        said.append(
+            f"{cost.for_exposure} rejected for exposure. Judge asks no repeat of {cost.not_needed} of them, as nothing was"
+            f" marked as burned out{spared}."
+        )
+    if cost.off_again:
+        said.append(
+            f"Repeats set by hand and out of ±1 again: {cost.off_again}. The mAs Judge advises would have put {cost.mended}"
+            " of them within."
+        )
+    return said
+
+
+def _kap(mgycm2: float) -> str:
+    return f"{mgycm2:.0f} mGy·cm²" if mgycm2 >= 100 else f"{mgycm2:.3g} mGy·cm²"
 
 
 _NAMED = {
