@@ -15,7 +15,14 @@ from tests.browser.test_whole_path import fill, number, take
 from oakbeam.demo import clinic
 from oakbeam.store import Store, people, rooms
 
-VIEWS = ["desk", "charts", "rooms", "log", "guide"]
+VIEWS = [
+    "desk",
+    "charts",
+    "rooms",
+    "log",
+    *(f"log?part={part}" for part in ("time", "why", "tune", "images", "list")),
+    "guide",
+]
 
 
 def prefer(context: BrowserContext, **wanted: str) -> None:

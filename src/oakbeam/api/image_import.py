@@ -25,6 +25,7 @@ from oakbeam.api.types import Id, Key, RequestBody, Text
 from oakbeam.core.errors import Refusal
 from oakbeam.core.log.facts import Found, ImageFacts
 from oakbeam.formats import exposure_table, image_header
+from oakbeam.formats.chart_csv import BadFile
 from oakbeam.formats.exposure_table import TableColumn
 from oakbeam.formats.image_header import Unreadable
 from oakbeam.formats.one_way import OneWay
@@ -223,11 +224,13 @@ class TableIn(RequestBody):
 
 
 class TablePreview(BaseModel):
-    """How a table would be read: its columns, how many rows are exposures, and what is wrong with the others; choices: what
-    a column can be taken as; rows: the first few as they would be read."""
+    """How a table would be read: its columns, how many rows are exposures, and what is wrong with the others; missing: what
+    no column is taken as and some column has to be; choices: what a column can be taken as; rows: the first few as they
+    would be read."""
 
     columns: list[TableColumn]
     exposures: int
+    missing: list[str]
     faults: list[dict[str, str | int]]
     decided: list[str]
     choices: list[str]
@@ -249,6 +252,7 @@ def preview_table(store: Store, asked: TableIn) -> TablePreview:
     return TablePreview(
         columns=list(found.columns),
         exposures=len(found.facts),
+        missing=[one.column for one in found.missing],
         faults=faults,
         decided=list(found.decided),
         choices=list(exposure_table.heads()),
@@ -257,8 +261,11 @@ def preview_table(store: Store, asked: TableIn) -> TablePreview:
 
 
 def take_table(store: Store, asked: TableIn, actor: str) -> TakenIn:
-    """Take the good rows of a table into the log; the others are refused, by row."""
+    """Take the good rows of a table into the log; the others are refused, by row. BadFile where a column is missing without
+    which no row is an exposure."""
     found = table_of(store, asked)
+    if found.missing:
+        raise BadFile(list(found.missing))
     done = take_in(store, [Found(facts=(one,)) for one in found.facts], actor, asked.room)
     done.refused += [Unread(at=one.row, file="", why=f"{one.column}: {one.problem}") for one in found.faults]
     done.read += len(found.faults)

@@ -32,14 +32,14 @@ COLUMNS: Mapping[str, tuple[str, ...]] = {
     "thickness_cm": ("thickness", "thickness cm", "caliper", "cm"),
     "kvp": ("kvp", "kv", "tube voltage"),
     "mas": ("mas", "exposure mas"),
-    "sid_cm": ("sid", "sid cm", "ffd", "fdd", "distance"),
+    "sid_cm": ("sid", "sid cm", "ffd", "ffd cm", "fdd", "ffa", "ffa cm", "fid", "distance"),
     "ei": ("ei", "exposure index", "index", "eiobserved"),
     "target_ei": ("target ei", "eit", "target index", "target"),
     "kap_mgycm2": ("kap mgy cm2", "kap mgycm2", "dap mgy cm2", "dap mgycm2"),
     "kap_dgycm2": ("kap dgy cm2", "dap dgy cm2", "kap dgycm2", "dap dgycm2"),
     "kap_ugym2": ("kap ugy m2", "dap ugy m2", "kap µgy m2", "dap µgy m2"),
     "outcome": ("outcome", "status", "result", "accepted", "rejected"),
-    "reject_reason": ("reject reason", "reason", "rejection reason", "why rejected"),
+    "reject_reason": ("reject reason", "reason", "rejection reason", "why rejected", "why"),
     "age": ("age", "patient age"),
     "sex": ("sex", "gender"),
     "weight_kg": ("weight", "weight kg"),
@@ -48,43 +48,47 @@ COLUMNS: Mapping[str, tuple[str, ...]] = {
 }
 """What a column is, by its head in small letters without marks."""
 NEEDED = ("projection", "kvp", "mas")
-MOST_FAULTS = 60
+MOST_FAULTS, FIRST_LETTERS = 60, 40
 LEFT_OUT = ""
 
 
 @dataclass(frozen=True, slots=True)
 class TableColumn:
-    """A column: its head, and what it was taken as, "" where it is left out."""
+    """A column: its head, what it was taken as, "" where it is left out, and its first value."""
 
     given: str
     taken_as: str
+    first: str
 
 
 @dataclass(frozen=True, slots=True)
 class TableOfExposures:
-    """What a table says: its columns, the facts of its good rows, and the faults of the others."""
+    """What a table says: its columns, the facts of its good rows, and the faults of the others; missing: what no column is
+    taken as, without which no row is an exposure."""
 
     columns: tuple[TableColumn, ...]
     facts: tuple[ImageFacts, ...]
     faults: tuple[BadCell, ...]
     decided: tuple[str, ...]
+    missing: tuple[BadCell, ...] = ()
 
 
 def read(content: bytes, keys: OneWay, known: Catalogue, mapping: Mapping[str, str] | None = None) -> TableOfExposures:
-    """A table of exposures. mapping: what columns are, by their heads, before what is guessed. BadFile where it is no table,
-    or lacks a column without which no row is an exposure."""
+    """A table of exposures. mapping: what columns are, by their heads, before what is guessed. BadFile where it is no
+    table."""
     file = file_of(content)
     sheet: Sheet = next((one for one in file.sheets if one.rows), Sheet("", []))
     if len(sheet.rows) < 2:
         raise BadFile([BadCell(1, "", "The table holds a row of heads and at least one exposure.")])
     (_, heads), body = sheet.rows[0], sheet.rows[1:]
-    columns = _columns(heads, mapping or {})
+    columns = _columns(heads, body[0][1], mapping or {})
     at = {column.taken_as: i for i, column in enumerate(columns) if column.taken_as}
     missing = [name for name in NEEDED if name not in at]
     if "taken_at" not in at and "date" not in at:
         missing.append("taken_at")
     if missing:
-        raise BadFile([BadCell(1, name, "No column is taken as this; say which is.") for name in missing])
+        said = tuple(BadCell(1, name, "No column is taken as this; say which is.") for name in missing)
+        return TableOfExposures(columns, (), (), file.decided, said)
     reader = _Reader(at, keys, known, commas=_commas(body, at))
     facts, faults = [], list[BadCell]()
     for number, cells in body:
@@ -95,16 +99,16 @@ def read(content: bytes, keys: OneWay, known: Catalogue, mapping: Mapping[str, s
     return TableOfExposures(columns, tuple(facts), tuple(faults[:MOST_FAULTS]), file.decided)
 
 
-def _columns(heads: Sequence[str], mapping: Mapping[str, str]) -> tuple[TableColumn, ...]:
+def _columns(heads: Sequence[str], first: Sequence[str], mapping: Mapping[str, str]) -> tuple[TableColumn, ...]:
     taken: set[str] = set()
     found = []
-    for head in heads:
+    for at, head in enumerate(heads):
         said = mapping.get(head)
         name = said if said is not None else _guess(head)
         if name not in COLUMNS or name in taken:
             name = LEFT_OUT
         taken.add(name)
-        found.append(TableColumn(head, name))
+        found.append(TableColumn(head, name, first[at][:FIRST_LETTERS] if at < len(first) else ""))
     return tuple(found)
 
 

@@ -8427,13 +8427,15 @@ export interface components {
         };
         /**
          * TableColumn
-         * @description A column: its head, and what it was taken as, "" where it is left out.
+         * @description A column: its head, what it was taken as, "" where it is left out, and its first value.
          */
         TableColumn: {
             /** Given */
             given: string;
             /** Taken As */
             taken_as: string;
+            /** First */
+            first: string;
         };
         /**
          * TableIn
@@ -8452,14 +8454,17 @@ export interface components {
         };
         /**
          * TablePreview
-         * @description How a table would be read: its columns, how many rows are exposures, and what is wrong with the others; choices: what
-         *     a column can be taken as; rows: the first few as they would be read.
+         * @description How a table would be read: its columns, how many rows are exposures, and what is wrong with the others; missing: what
+         *     no column is taken as and some column has to be; choices: what a column can be taken as; rows: the first few as they
+         *     would be read.
          */
         TablePreview: {
             /** Columns */
             columns: components["schemas"]["TableColumn"][];
             /** Exposures */
             exposures: number;
+            /** Missing */
+            missing: string[];
             /** Faults */
             faults: {
                 [key: string]: string | number;

@@ -33,7 +33,8 @@ export function ExposureDetail({ id, room, onClose }: { id: number; room: Room; 
           ) : !detail.data ? (
             <Waiting what="the exposure" />
           ) : (
-            <Known detail={detail.data} room={room} />
+            // What was begun of one exposure's note never stands at another's.
+            <Known key={id} detail={detail.data} room={room} />
           )}
         </Dialog.Content>
       </Dialog.Portal>
@@ -65,7 +66,7 @@ function Known({ detail, room }: { detail: Detail; room: Room }) {
         {one.side && `, ${one.side}`}, {moment(one.taken_at)}.{" "}
         {one.outcome === "rejected" ? "Rejected: " : ""}
         {one.outcome === "rejected"
-          ? (reasons?.[one.reject_reason ?? ""] ?? one.reject_reason)
+          ? `${reasons?.[one.reject_reason ?? ""] ?? one.reject_reason ?? ""}.`
           : one.rejects_known
             ? "Accepted."
             : "Whether it was rejected is not known."}

@@ -47,9 +47,14 @@ export function ExposureTable({
       </div>
     );
   if (!preview.data) return <Waiting what={name} />;
-  const { columns, choices, exposures, faults, decided } = preview.data;
+  const { columns, choices, exposures, missing, faults, decided } = preview.data;
   return (
     <section aria-label={`Table ${name}`} className="flex w-full flex-col gap-3 border-t border-rule pt-3">
+      {missing.length > 0 && (
+        <p className="font-semibold text-warn">
+          Say which column is: {missing.map(named).join(", ")}. Without them no row is an exposure.
+        </p>
+      )}
       <p>
         <b>{name}</b>: {exposures} {exposures === 1 ? "row is an exposure" : "rows are exposures"}
         {faults.length > 0 && `, ${faults.length} ${faults.length === 1 ? "is" : "are"} not`}.{" "}
@@ -65,6 +70,9 @@ export function ExposureTable({
               options={[LEFT, ...choices].map((value) => ({ value, label: named(value) }))}
               onChange={(next) => setMapping({ ...mapping, [column.given]: next === LEFT ? "" : next })}
             />
+            <p className="truncate text-note text-ink-3">
+              {column.first ? `first: ${column.first}` : "first: –"}
+            </p>
           </div>
         ))}
       </div>
