@@ -195,7 +195,7 @@ def test_an_exposure_far_over_wants_a_note_which_is_written_once_and_closed_once
     assert closed["closed_by"] == "all"
     assert client.post(f"/api/exposures/{number}/incident/close", json={"outcome": "x"}).status_code == 409
     detail = client.get(f"/api/exposures/{number}").json()
-    assert detail["incident"]["happened"] == written["happened"] and detail["exposure"]["far_over"]
+    assert detail["incident"]["happened"] == written["happened"] and detail["far_over"] == rows[0]["why"]
     assert [one["action"] for one in detail["history"]][:2] == ["incident.close", "incident.note"]
     with pytest.raises(Exception, match="closed once"), store.change() as db:
         db.execute("UPDATE incident SET outcome = 'another'")

@@ -218,7 +218,10 @@ def test_everybody_takes_back_their_own_and_anothers_only_who_may_with_a_reason(
 
 def test_the_log_is_newest_first_filtered_and_continued(demo_store):
     everything = exposures.find(demo_store, limit=10_000)
-    assert len(everything) == sum(seed.DEMO_EXPOSURES.values())
+    # Each rejected one is followed by its repeat.
+    repeats = sum(e.attempt == 2 for e in everything)
+    assert repeats == sum(e.outcome == "rejected" for e in everything) > 0
+    assert len(everything) - repeats == sum(seed.DEMO_EXPOSURES.values())
     assert [e.taken_at for e in everything] == sorted((e.taken_at for e in everything), reverse=True)
     chests = exposures.find(demo_store, LogFilter(projection="chest-pa", outcome="accepted"), limit=10_000)
     assert chests == [e for e in everything if (e.projection, e.outcome) == ("chest-pa", "accepted")]

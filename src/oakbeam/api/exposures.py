@@ -20,6 +20,7 @@ from oakbeam.api.taking_in import join_record
 from oakbeam.api.technique_request import SetupRequest, TechniqueRequest, room_of
 from oakbeam.api.techniques import derive_asked
 from oakbeam.api.types import Ei, Id, Key, Kvp, Mas, Number, RequestBody, ShownIndexIn, Text
+from oakbeam.catalogue import Catalogue
 from oakbeam.catalogue.search import find
 from oakbeam.core.charts.line import ChartLine, find_line
 from oakbeam.core.equipment.generator import ExposureControl, SpotName
@@ -429,7 +430,8 @@ def exposures_as_csv(store: StoreHere, who: WhoHere, asked: Filter) -> Response:
 
 class ExposureDetail(BaseModel):
     """One exposure with everything known of it: the line it was suggested from, what was forecast for what was set, the
-    objects that told of it, and its history; the rejected exposure it repeats, and the one that repeats it."""
+    objects that told of it, and its history; why it wants an incident note, "" where it wants none; the rejected exposure it
+    repeats, and the one that repeats it."""
 
     exposure: Exposure
     repeats: int | None
@@ -438,7 +440,18 @@ class ExposureDetail(BaseModel):
     forecast: Forecast | None
     images: int
     incident: Incident | None
+    far_over: str
     history: list[Change]
+
+
+def why_far_over(one: Exposure, known: Catalogue) -> str:
+    """Why an exposure wants an incident note, in words; "" where it wants none."""
+    if not one.far_over:
+        return ""
+    view = known.projections.get(one.projection)
+    why = far_over(one.di, one.reliable, one.incident_air_kerma_mgy, view.usual_kerma_mgy if view else None)
+    # The level may have been changed since.
+    return why or "far over its level then"
 
 
 def detail(store: Store, exposure_id: int, who: Here) -> ExposureDetail:
@@ -459,6 +472,7 @@ def detail(store: Store, exposure_id: int, who: Here) -> ExposureDetail:
         forecast=expected,
         images=told,
         incident=evidence.incident(store, exposure_id),
+        far_over=why_far_over(one, local.catalogue_of(store)),
         history=seen,
     )
 

@@ -13,10 +13,10 @@ from pydantic import StringConstraints
 
 from oakbeam.api import problems
 from oakbeam.api.access import Actor, StoreHere
+from oakbeam.api.exposures import why_far_over
 from oakbeam.api.types import Id, RequestBody
 from oakbeam.core.errors import Refusal
 from oakbeam.core.log.board import Board, board
-from oakbeam.core.log.incidents import far_over
 from oakbeam.core.log.repeats import Repeats, Try, repeats, share_of_kap
 from oakbeam.core.log.said import repeats_said
 from oakbeam.store import Store, evidence, exposures, local, rooms, tally
@@ -118,13 +118,11 @@ def board_of(store: Store, room_id: str, since: str, until: str) -> BoardOut:
 def incidents(store: Store, room_id: str, since: str, until: str) -> list[IncidentRow]:
     """The exposures of a period that want an incident note, the newest first."""
     found = exposures.far_over(store, room_id, since, until, MOST_INCIDENTS)
-    notes, known = evidence.noted(store, [one.id for one in found]), local.catalogue_of(store).projections
-    rows = []
-    for one in found:
-        view = known.get(one.projection)
-        why = far_over(one.di, one.reliable, one.incident_air_kerma_mgy, view.usual_kerma_mgy if view else None)
-        rows.append(IncidentRow(one.id, one.taken_at, one.room, one.projection, why or "far over then", notes.get(one.id)))
-    return rows
+    notes, known = evidence.noted(store, [one.id for one in found]), local.catalogue_of(store)
+    return [
+        IncidentRow(one.id, one.taken_at, one.room, one.projection, why_far_over(one, known), notes.get(one.id))
+        for one in found
+    ]
 
 
 @router.get("/log/board")

@@ -4984,7 +4984,8 @@ export interface components {
         /**
          * ExposureDetail
          * @description One exposure with everything known of it: the line it was suggested from, what was forecast for what was set, the
-         *     objects that told of it, and its history; the rejected exposure it repeats, and the one that repeats it.
+         *     objects that told of it, and its history; why it wants an incident note, "" where it wants none; the rejected exposure it
+         *     repeats, and the one that repeats it.
          */
         ExposureDetail: {
             exposure: components["schemas"]["Exposure"];
@@ -4997,6 +4998,8 @@ export interface components {
             /** Images */
             images: number;
             incident: components["schemas"]["Incident"] | null;
+            /** Far Over */
+            far_over: string;
             /** History */
             history: components["schemas"]["Change"][];
         };

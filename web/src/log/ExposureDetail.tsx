@@ -236,7 +236,7 @@ function Incident({ detail }: { detail: Detail }) {
   if (!incident && !one.far_over) return null;
   return (
     <section aria-label="Incident note" className="flex flex-col gap-2 border-l-4 border-warn py-1 pl-3">
-      <p className="font-semibold text-warn">Far over: incident note</p>
+      <p className="font-semibold text-warn">Far over: {detail.far_over || "as it was noted then"}</p>
       {incident ? (
         <p>
           {incident.happened} Told: {incident.told}.{" "}
@@ -258,6 +258,7 @@ function Incident({ detail }: { detail: Detail }) {
             <TextField live id="happened" label="What happened" value={happened} onChange={setHappened} />
             <TextField live id="told" label="Who was told" value={told} onChange={setTold} />
             <Button
+              className="self-start"
               disabled={!happened.trim() || !told.trim() || note.isPending}
               onClick={() => note.mutate({ happened: happened.trim(), told: told.trim() })}
             >
@@ -269,7 +270,11 @@ function Incident({ detail }: { detail: Detail }) {
       {incident && !incident.closed_at && mayClose && (
         <>
           <TextField live id="outcome" label="What it is closed with" value={outcome} onChange={setOutcome} />
-          <Button disabled={!outcome.trim() || close.isPending} onClick={() => close.mutate(outcome.trim())}>
+          <Button
+            className="self-start"
+            disabled={!outcome.trim() || close.isPending}
+            onClick={() => close.mutate(outcome.trim())}
+          >
             Close it
           </Button>
         </>

@@ -256,7 +256,7 @@ function Rows({
           const name = projectionName(entry, one.projection);
           return (
             <tr key={one.id} className="border-b border-rule">
-              <td className="pl-5 whitespace-nowrap text-ink-2">
+              <td className="pr-3 pl-5 whitespace-nowrap text-ink-2">
                 <Link
                   className="inline-flex min-h-touch items-center underline decoration-rule-strong underline-offset-4"
                   to={opening(one.id)}
