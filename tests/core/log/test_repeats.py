@@ -72,4 +72,5 @@ def test_dose_is_added_up_where_it_is_known_and_a_share_is_claimed_only_where_al
         "tied" in one for one in repeats_said(repeats([(LOW, LOW)]), None)
     )
     assert repeats_said(found, 0.1)[0] == "20 mGy·cm² went into rejected images (known of 1 of the 2), 10.0 % of all KAP."
+    assert "Judge, too, asks for a repeat of each" in " ".join(repeats_said(found, None))
     assert repeats_said(repeats([]), None) == []

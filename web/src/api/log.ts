@@ -31,7 +31,6 @@ export const useBoard = (period: Period) =>
   useQuery({
     queryKey: ["log", "board", period],
     queryFn: () => unwrap<Board>(client.GET("/api/log/board", { params: { query: { ...period } } })),
-    placeholderData: keepPreviousData,
   });
 
 export const useRepeats = (period: Period) =>

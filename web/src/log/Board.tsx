@@ -45,10 +45,10 @@ export function Board({ room }: { room: Room }) {
           <Waiting what="the board" />
         </div>
       ) : (
-        <div className={board.isPlaceholderData ? "opacity-60" : ""}>
+        <>
           {!everywhere && <Alerts room={room} />}
           <Figures data={board.data} room={everywhere ? "" : room.id} />
-        </div>
+        </>
       )}
     </>
   );

@@ -90,7 +90,8 @@ export function ExposureTable({
         />
         <Button
           tone="main"
-          disabled={exposures === 0 || take.isPending}
+          // The count of another mapping is not what would be taken.
+          disabled={exposures === 0 || take.isPending || preview.isPlaceholderData}
           onClick={() =>
             take.mutate(
               { file, mapping, ...(room ? { room } : {}) },

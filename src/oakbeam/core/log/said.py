@@ -77,10 +77,12 @@ def repeats_said(cost: Repeats, kap_share: float | None) -> list[str]:
         said.append(f"Of {cost.rejected} rejected images {cost.repeated} are tied to the try that repeats them.")
     if cost.for_exposure:
         spared = f": {_kap(cost.spared_mgycm2)} in their repeats" if cost.spared_mgycm2 else ""
-        said.append(
-            f"{cost.for_exposure} rejected for exposure. Judge asks no repeat of {cost.not_needed} of them, as nothing was"
-            f" marked as burned out{spared}."
+        advice = (
+            f"Judge asks no repeat of {cost.not_needed} of them, as nothing was marked as burned out{spared}."
+            if cost.not_needed
+            else "Judge, too, asks for a repeat of each, or for the radiologist's word."
         )
+        said.append(f"{cost.for_exposure} rejected for exposure. {advice}")
     if cost.off_again:
         said.append(
             f"Repeats set by hand and out of ±1 again: {cost.off_again}. The mAs Judge advises would have put {cost.mended}"

@@ -1,0 +1,78 @@
+// @vitest-environment jsdom
+import { expect, it } from "vitest";
+
+import { exposure, person, ROOM, session, start } from "../testing/clinic";
+import { button, enter, press, screen, serve, show, waitFor } from "../testing/server";
+import { LogPage } from "./LogPage";
+
+const EMPTY = {
+  points: [],
+  count: 0,
+  rejected: 0,
+  reject_rate: null,
+  median_di: null,
+  within_acceptable: null,
+};
+const known = (id: number, change = {}, more = {}) => ({
+  exposure: { ...exposure(id), far_over: true, ...change },
+  repeats: null,
+  repeated_by: null,
+  line: null,
+  forecast: null,
+  images: 0,
+  incident: null,
+  far_over: "DI +3.6, over +3",
+  history: [],
+  ...more,
+});
+const rejected = { outcome: "rejected", reject_reason: "motion" };
+const clinic = (more = {}) =>
+  serve({
+    "GET /api/start": start({ session: session(person("tamsin", "technologist")) }),
+    "GET /api/exposures": [],
+    "GET /api/exposures/trend": EMPTY,
+    "GET /api/exposures/7": known(7, rejected, { repeated_by: 8 }),
+    "GET /api/exposures/8": known(8, {}, { repeats: 7 }),
+    ...more,
+  });
+
+it("a repeat leads to what it repeats, and back", async () => {
+  clinic();
+  show(<LogPage room={ROOM} />, "/log?part=list&room=room-1&exposure=8");
+  follow(await screen.findByRole("link", { name: "exposure 7" }));
+  const told = await screen.findByText(/Rejected: Patient moved\. Repeated by/);
+  expect(told.textContent).toContain("Repeated by exposure 8.");
+  follow(screen.getByRole("link", { name: "exposure 8" }));
+  expect(await screen.findByText(/It repeats/)).toBeDefined();
+});
+
+it("what was begun of one exposure's note never stands at another's", async () => {
+  const server = clinic({ "POST /api/exposures/8/incident": null });
+  show(<LogPage room={ROOM} />, "/log?part=list&room=room-1&exposure=8");
+  expect(await screen.findByText("Far over: DI +3.6, over +3")).toBeDefined();
+  follow(screen.getByRole("link", { name: "exposure 7" }));
+  await screen.findByText(/Rejected: Patient moved/);
+  follow(screen.getByRole("link", { name: "exposure 8" }));
+  await screen.findByText(/It repeats/);
+  // Both are known by now: what stood at one is not carried to the other.
+  enter("What happened", "The grid was left in.");
+  follow(screen.getByRole("link", { name: "exposure 7" }));
+  await screen.findByText(/Rejected: Patient moved/);
+  expect(screen.getByLabelText<HTMLInputElement>("What happened").value).toBe("");
+  expect(button("Write it down").disabled).toBe(true);
+  follow(screen.getByRole("link", { name: "exposure 8" }));
+  await screen.findByText(/It repeats/);
+  enter("What happened", "The grid was left in.");
+  enter("Who was told", "The physicist");
+  press("Write it down");
+  await waitFor(() =>
+    expect(server.last("POST /api/exposures/8/incident").body).toEqual({
+      happened: "The grid was left in.",
+      told: "The physicist",
+    }),
+  );
+});
+
+function follow(link: HTMLElement) {
+  link.click();
+}
