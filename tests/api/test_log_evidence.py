@@ -235,6 +235,18 @@ def test_the_list_holds_what_the_filter_says_page_by_page(demo, query, holds):
     assert [one["taken_at"] for one in first + rest] == sorted((one["taken_at"] for one in first + rest), reverse=True)
 
 
+def test_the_forecast_beside_an_exposure_is_of_what_was_set_or_of_what_an_aec_ends_at(demo):
+    store, client = demo
+    controls = set()
+    for one in exposures.find(store, LogFilter(room="room-1", outcome="accepted"), limit=40):
+        told = client.get(f"/api/exposures/{one.id}").json()
+        expected_mas = one.suggested_mas if one.exposure_control == "aec" else one.mas
+        ratio = told["exposure"]["incident_air_kerma_mgy"] / told["forecast"]["incident_air_kerma_mgy"]
+        assert ratio == pytest.approx(one.mas / expected_mas, rel=1e-3)
+        controls.add(one.exposure_control)
+    assert controls >= {"aec", "manual"}
+
+
 def test_one_exposure_by_its_number_and_none_by_a_word_that_is_none(demo):
     _, client = demo
     assert [one["id"] for one in client.get("/api/exposures?q=%2377").json()] == [77]

@@ -493,7 +493,8 @@ def line_of(store: Store, one: Exposure) -> ChartLine | None:
 
 
 def forecast_of(store: Store, one: Exposure, line: ChartLine) -> Forecast | None:
-    """What the chart and the room as they are now forecast for what was set; None where they have no answer."""
+    """What the chart and the room as they are now forecast for what was set, with an AEC for what it is expected to end at;
+    None where they have no answer."""
     room, view = rooms.get(store, one.room), local.catalogue_of(store).projection(one.projection)
     patient = Patient(
         one.thickness_cm,
@@ -510,7 +511,7 @@ def forecast_of(store: Store, one: Exposure, line: ChartLine) -> Forecast | None
         filter=one.filter or NO_FILTER,
         exposure_control=one.exposure_control,
         kvp=one.kvp,
-        mas=one.mas,
+        mas=None if one.exposure_control == "aec" else one.mas,
     )
     try:
         return derive(line, room, view, patient, setup, charts.get(store, one.chart or 0).grid_table).forecast
