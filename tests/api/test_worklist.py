@@ -21,10 +21,10 @@ def test_requests_come_without_identity_and_their_procedure_learns_its_exam(clie
     monkeypatch.setattr(worklist, "ASKED_AGAIN_S", 0.0)
     # Without a worklist, and outside the demo, nobody waits.
     assert client.get("/api/waiting").json() == []
-    assert client.get("/api/worklist").json()["server"] is None
+    assert client.get("/api/modality-worklist").json()["server"] is None
     where = {"host": "127.0.0.1", "port": server.port, "title": "WORKLIST"}
-    assert client.put("/api/worklist", json={**where, "port": 0}).status_code == 422
-    assert client.put("/api/worklist", json=where).json()["server"]["own_title"] == "OAKBEAM"
+    assert client.put("/api/modality-worklist", json={**where, "port": 0}).status_code == 422
+    assert client.put("/api/modality-worklist", json=where).json()["server"]["own_title"] == "OAKBEAM"
     answer = client.get("/api/waiting")
     found = answer.json()
     # The four of our modalities, in the order they are scheduled.
@@ -34,8 +34,8 @@ def test_requests_come_without_identity_and_their_procedure_learns_its_exam(clie
     said = [part for row in INVENTED for part in (*row[1].split("^"), row[2], row[6])]
     assert not any(one in answer.text for one in said)
     told = {"procedure": found[0]["procedure"], "exam": "no-such"}
-    assert client.post("/api/worklist/exams", json=told).status_code == 422
-    client.post("/api/worklist/exams", json={**told, "exam": "chest"})
+    assert client.post("/api/modality-worklist/exams", json=told).status_code == 422
+    client.post("/api/modality-worklist/exams", json={**told, "exam": "chest"})
     assert client.get("/api/waiting").json()[0]["exam"] == "chest"
     charted.db.execute("PRAGMA wal_checkpoint(TRUNCATE)")
     kept = charted.path.read_bytes()
@@ -43,7 +43,7 @@ def test_requests_come_without_identity_and_their_procedure_learns_its_exam(clie
 
 
 def test_a_study_that_was_recorded_waits_no_longer(client, charted, server):
-    client.put("/api/worklist", json={"host": "127.0.0.1", "port": server.port})
+    client.put("/api/modality-worklist", json={"host": "127.0.0.1", "port": server.port})
     first = client.get("/api/waiting").json()[0]
     asked = {"room": "room-1", "projection": "chest-pa", "thickness_cm": 22}
     record = {"technique": asked, "kvp": 117, "mas": 2, "outcome": "accepted", "study_key": first["study_key"]}
@@ -53,11 +53,11 @@ def test_a_study_that_was_recorded_waits_no_longer(client, charted, server):
 
 def test_a_server_that_does_not_answer_is_said_and_the_desk_goes_on(client, server):
     port = server.port
-    client.put("/api/worklist", json={"host": "127.0.0.1", "port": port, "title": "ANOTHER"})
+    client.put("/api/modality-worklist", json={"host": "127.0.0.1", "port": port, "title": "ANOTHER"})
     server.close()
     answer = client.get("/api/waiting")
     assert answer.status_code == 503 and "does not answer" in answer.json()["detail"]
-    assert client.get("/api/worklist").json()["server"]["port"] == port
+    assert client.get("/api/modality-worklist").json()["server"]["port"] == port
 
 
 def test_a_program_that_is_not_ours_gets_the_same_requests(server):

@@ -102,20 +102,20 @@ def get_waiting(store: StoreHere) -> list[Waiting]:
     return waiting(store)
 
 
-@router.get("/worklist")
+@router.get("/modality-worklist")
 def get_worklist(store: StoreHere) -> WorklistOut:
     """Where the worklist is asked for."""
     return WorklistOut(server=server_of(store), procedures=len(settings.read(store, EXAMS) or {}))
 
 
-@router.put("/worklist")
+@router.put("/modality-worklist")
 def put_worklist(store: StoreHere, who: Actor, asked: WorklistServerIn) -> WorklistOut:
     """Say where the worklist is asked for."""
     settings.save(store, SERVER, asked.model_dump(), who)
     return get_worklist(store)
 
 
-@router.post("/worklist/exams")
+@router.post("/modality-worklist/exams")
 def post_exam_of_procedure(store: StoreHere, who: Actor, asked: ExamOfProcedure) -> WorklistOut:
     """Say which exam a procedure is; it is remembered."""
     exam = local.catalogue_of(store).exam(asked.exam)

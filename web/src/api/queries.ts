@@ -220,7 +220,7 @@ export const useWorklist = (wanted: boolean) =>
 export const useExamOfProcedure = () =>
   useChange(
     (body: Schemas["ExamOfProcedure"]) =>
-      unwrap<Schemas["WorklistOut"]>(client.POST("/api/worklist/exams", { body })),
+      unwrap<Schemas["WorklistOut"]>(client.POST("/api/modality-worklist/exams", { body })),
     ["waiting"],
   );
 

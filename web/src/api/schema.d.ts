@@ -2077,7 +2077,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/worklist": {
+    "/api/modality-worklist": {
         parameters: {
             query?: never;
             header?: never;
@@ -2088,12 +2088,12 @@ export interface paths {
          * Get Worklist
          * @description Where the worklist is asked for.
          */
-        get: operations["get_worklist_api_worklist_get"];
+        get: operations["get_worklist_api_modality_worklist_get"];
         /**
          * Put Worklist
          * @description Say where the worklist is asked for.
          */
-        put: operations["put_worklist_api_worklist_put"];
+        put: operations["put_worklist_api_modality_worklist_put"];
         post?: never;
         delete?: never;
         options?: never;
@@ -2101,7 +2101,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/worklist/exams": {
+    "/api/modality-worklist/exams": {
         parameters: {
             query?: never;
             header?: never;
@@ -2114,7 +2114,7 @@ export interface paths {
          * Post Exam Of Procedure
          * @description Say which exam a procedure is; it is remembered.
          */
-        post: operations["post_exam_of_procedure_api_worklist_exams_post"];
+        post: operations["post_exam_of_procedure_api_modality_worklist_exams_post"];
         delete?: never;
         options?: never;
         head?: never;
@@ -18848,7 +18848,7 @@ export interface operations {
             };
         };
     };
-    get_worklist_api_worklist_get: {
+    get_worklist_api_modality_worklist_get: {
         parameters: {
             query?: never;
             header?: never;
@@ -18922,7 +18922,7 @@ export interface operations {
             };
         };
     };
-    put_worklist_api_worklist_put: {
+    put_worklist_api_modality_worklist_put: {
         parameters: {
             query?: never;
             header?: never;
@@ -19000,7 +19000,7 @@ export interface operations {
             };
         };
     };
-    post_exam_of_procedure_api_worklist_exams_post: {
+    post_exam_of_procedure_api_modality_worklist_exams_post: {
         parameters: {
             query?: never;
             header?: never;

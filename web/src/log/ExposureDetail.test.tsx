@@ -2,7 +2,7 @@
 import { expect, it } from "vitest";
 
 import { exposure, person, ROOM, session, start } from "../testing/clinic";
-import { button, enter, press, screen, serve, show, waitFor } from "../testing/server";
+import { button, enter, fireEvent, press, screen, serve, show, waitFor } from "../testing/server";
 import { LogPage } from "./LogPage";
 
 const EMPTY = {
@@ -39,10 +39,10 @@ const clinic = (more = {}) =>
 it("a repeat leads to what it repeats, and back", async () => {
   clinic();
   show(<LogPage room={ROOM} />, "/log?part=list&room=room-1&exposure=8");
-  follow(await screen.findByRole("link", { name: "exposure 7" }));
+  fireEvent.click(await screen.findByRole("link", { name: "exposure 7" }));
   const told = await screen.findByText(/Rejected: Patient moved\. Repeated by/);
   expect(told.textContent).toContain("Repeated by exposure 8.");
-  follow(screen.getByRole("link", { name: "exposure 8" }));
+  fireEvent.click(screen.getByRole("link", { name: "exposure 8" }));
   expect(await screen.findByText(/It repeats/)).toBeDefined();
 });
 
@@ -50,17 +50,17 @@ it("what was begun of one exposure's note never stands at another's", async () =
   const server = clinic({ "POST /api/exposures/8/incident": null });
   show(<LogPage room={ROOM} />, "/log?part=list&room=room-1&exposure=8");
   expect(await screen.findByText("Far over: DI +3.6, over +3")).toBeDefined();
-  follow(screen.getByRole("link", { name: "exposure 7" }));
+  fireEvent.click(screen.getByRole("link", { name: "exposure 7" }));
   await screen.findByText(/Rejected: Patient moved/);
-  follow(screen.getByRole("link", { name: "exposure 8" }));
+  fireEvent.click(screen.getByRole("link", { name: "exposure 8" }));
   await screen.findByText(/It repeats/);
   // Both are known by now: what stood at one is not carried to the other.
   enter("What happened", "The grid was left in.");
-  follow(screen.getByRole("link", { name: "exposure 7" }));
+  fireEvent.click(screen.getByRole("link", { name: "exposure 7" }));
   await screen.findByText(/Rejected: Patient moved/);
   expect(screen.getByLabelText<HTMLInputElement>("What happened").value).toBe("");
   expect(button("Write it down").disabled).toBe(true);
-  follow(screen.getByRole("link", { name: "exposure 8" }));
+  fireEvent.click(screen.getByRole("link", { name: "exposure 8" }));
   await screen.findByText(/It repeats/);
   enter("What happened", "The grid was left in.");
   enter("Who was told", "The physicist");
@@ -72,7 +72,3 @@ it("what was begun of one exposure's note never stands at another's", async () =
     }),
   );
 });
-
-function follow(link: HTMLElement) {
-  link.click();
-}

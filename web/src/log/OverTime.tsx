@@ -8,6 +8,7 @@ import { Select } from "../ui/Select";
 import { signed } from "../ui/units";
 import { day, grid, projectionName, SUPPORT } from "../ui/words";
 import { Alerts } from "./Alerts";
+import { Days, Levels } from "./axes";
 
 /** A view under one set of conditions over time: every image, its running mean within its limits, what moved and what was done. */
 export function OverTime({ room }: { room: Room }) {
@@ -72,6 +73,7 @@ export function OverTime({ room }: { room: Room }) {
 const W = 1200;
 const H = 300;
 const PAD = { left: 44, right: 20, top: 26, bottom: 24 };
+const FRAME = { width: W, pad: PAD, size: 15 };
 
 function Drawn({ control, name }: { control: Control; name: string }) {
   const { points, chart, events } = control;
@@ -88,8 +90,7 @@ function Drawn({ control, name }: { control: Control; name: string }) {
   const line = (values: readonly (number | null)[], offset = 0) => {
     let path = "";
     values.forEach((value, i) => {
-      if (value === null) path += "";
-      else
+      if (value !== null)
         path += `${path === "" || values[i - 1] == null ? "M" : "L"}${here(i).toFixed(1)} ${y(value + offset).toFixed(1)}`;
     });
     return path;
@@ -116,34 +117,8 @@ function Drawn({ control, name }: { control: Control; name: string }) {
           fill="var(--good)"
           opacity={0.14}
         />
-        {[-2, -1, 0, 1, 2]
-          .filter((level) => Math.abs(level) < reach)
-          .map((level) => (
-            <g key={level}>
-              <line
-                x1={PAD.left}
-                x2={W - PAD.right}
-                y1={y(level)}
-                y2={y(level)}
-                stroke={level === 0 ? "var(--ink-3)" : "var(--rule)"}
-              />
-              <text x={PAD.left - 8} y={y(level) + 5} textAnchor="end" fontSize={15} fill="var(--ink-2)">
-                {signed(level, 0)}
-              </text>
-            </g>
-          ))}
-        {x.ticks(8).map((tick) => (
-          <text
-            key={tick.getTime()}
-            x={x(tick)}
-            y={H - 5}
-            textAnchor="middle"
-            fontSize={15}
-            fill="var(--ink-3)"
-          >
-            {tick.toLocaleDateString("en-GB", { day: "2-digit", month: "short" })}
-          </text>
-        ))}
+        <Levels frame={FRAME} levels={[-2, -1, 0, 1, 2].filter((level) => Math.abs(level) < reach)} y={y} />
+        <Days x={x} days={x.ticks(8)} at={H - 5} size={FRAME.size} />
         {points.map((point, i) => (
           <circle
             key={point.id}

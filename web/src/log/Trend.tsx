@@ -1,11 +1,12 @@
 import { scaleLinear, scaleUtc } from "d3-scale";
 
 import type { Trend as TrendData } from "../api/queries";
-import { signed } from "../ui/units";
+import { Days, Levels } from "./axes";
 
 const W = 1200;
 const H = 190;
 const PAD = { left: 44, right: 92, top: 8, bottom: 22 };
+const FRAME = { width: W, pad: PAD, size: 14 };
 const BANDS = [
   { from: -0.5, to: 0.5, name: "on target", opacity: 0.3 },
   { from: -1, to: 1, name: "acceptable", opacity: 0.16 },
@@ -22,7 +23,6 @@ export function Trend({ trend }: { trend: TrendData }) {
   const x = scaleUtc([start, end], [PAD.left, W - PAD.right]);
   const reach = Math.max(3.2, ...points.map((point) => Math.abs(point.di)));
   const y = scaleLinear([-reach, reach], [H - PAD.bottom, PAD.top]);
-  const levels = [-3, -1, 0, 1, 3];
   return (
     <svg
       viewBox={`0 0 ${W} ${H}`}
@@ -41,21 +41,7 @@ export function Trend({ trend }: { trend: TrendData }) {
           opacity={band.opacity}
         />
       ))}
-      {levels.map((level) => (
-        <g key={level}>
-          <line
-            x1={PAD.left}
-            x2={W - PAD.right}
-            y1={y(level)}
-            y2={y(level)}
-            stroke={level === 0 ? "var(--ink-3)" : "var(--rule-strong)"}
-            strokeDasharray={Math.abs(level) === 3 ? "4 4" : undefined}
-          />
-          <text x={PAD.left - 8} y={y(level) + 5} textAnchor="end" fontSize={14} fill="var(--ink-2)">
-            {signed(level, 0)}
-          </text>
-        </g>
-      ))}
+      <Levels frame={FRAME} levels={[-3, -1, 0, 1, 3]} y={y} line="var(--rule-strong)" broken={3} />
       {[
         { di: 0, text: "on target" },
         { di: 2, text: "over" },
@@ -65,18 +51,7 @@ export function Trend({ trend }: { trend: TrendData }) {
           {text}
         </text>
       ))}
-      {x.ticks(7).map((tick) => (
-        <text
-          key={tick.getTime()}
-          x={x(tick)}
-          y={H - 4}
-          textAnchor="middle"
-          fontSize={14}
-          fill="var(--ink-3)"
-        >
-          {tick.toLocaleDateString("en-GB", { day: "2-digit", month: "short" })}
-        </text>
-      ))}
+      <Days x={x} days={x.ticks(7)} at={H - 4} size={FRAME.size} />
       {points.map((point) => {
         const at = { x: x(new Date(point.taken_at)), y: y(point.di) };
         return point.outcome === "rejected" ? (

@@ -58,7 +58,7 @@ def choose(rows: Sequence[Told], new: Told) -> Choice:
 
 
 def sameness(row: Told, new: Told) -> Sameness:
-    """How sure it is that what is new tells of the exposure of a row of the same room."""
+    """Whether what is new tells of the exposure of a row of the same room."""
     if row.event_key and new.event_key:
         return "same" if row.event_key == new.event_key else "other"
     # Two records are two exposures: the Desk records each once.

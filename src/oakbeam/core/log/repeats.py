@@ -11,7 +11,7 @@ from collections.abc import Iterable, Mapping
 from dataclasses import dataclass
 from typing import cast
 
-from oakbeam.core.image_review import Finding, corrected_mas, evaluate
+from oakbeam.core.image_review import Evaluation, Finding, corrected_mas, evaluate
 
 TOO_LOW, TOO_HIGH = "R03", "R04"
 WITHIN_DI = 1.0
@@ -57,8 +57,8 @@ def repeats(tries: Iterable[tuple[Try, Try | None]]) -> Repeats:
     """What rejected tries cost, each with the try that repeats it where there is one."""
     pairs = list(tries)
     kaps = [rejected.kap_mgycm2 for rejected, _ in pairs if rejected.kap_mgycm2 is not None]
-    for_exposure = [(one, then) for one, then in pairs if one.reason in (TOO_LOW, TOO_HIGH) and one.di is not None]
-    needless = [then for one, then in for_exposure if not _asks_repeat(one)]
+    for_exposure = [(one.di, one, then) for one, then in pairs if one.reason in (TOO_LOW, TOO_HIGH) and one.di is not None]
+    needless = [then for di, one, then in for_exposure if not _asks_repeat(di, one)]
     off_again = [advised for pair in pairs if (advised := _off_again(*pair)) is not None]
     return Repeats(
         rejected=len(pairs),
@@ -80,9 +80,12 @@ def share_of_kap(found: Repeats, all_known: bool, kap_bins: Mapping[int, int], p
     return min(found.kap_mgycm2 / whole, 1.0) if all_known and found.kap_known and whole > 0 else None
 
 
-def _asks_repeat(one: Try) -> bool:
-    judged = evaluate(one.di or 0.0, cast("frozenset[Finding]", one.findings))
-    return judged.repeat not in ("no", "only_if_clipped") or "clipped" in one.findings
+def _judged(di: float, one: Try) -> Evaluation:
+    return evaluate(di, cast("frozenset[Finding]", one.findings))
+
+
+def _asks_repeat(di: float, one: Try) -> bool:
+    return _judged(di, one).repeat not in ("no", "only_if_clipped") or "clipped" in one.findings
 
 
 def _off_again(one: Try, then: Try | None) -> float | None:
@@ -92,6 +95,6 @@ def _off_again(one: Try, then: Try | None) -> float | None:
         return None
     if not (one.by_hand and then.by_hand) or one.conditions != then.conditions:
         return None
-    if evaluate(one.di, cast("frozenset[Finding]", one.findings)).change != "mas":
+    if _judged(one.di, one).change != "mas":
         return None
     return then.di + 10 * math.log10(corrected_mas(one.mas, one.di) / then.mas)
