@@ -288,3 +288,51 @@ def test_the_report_from_a_shell_of_all_rooms(demo, tmp_path, capsys):
     assert cli.main([*command[:-1], str(tmp_path / "x.doc")]) == 2
     # Of a month before the first exposure there is a report too.
     assert cli.main(["--data", str(store.path.parent), "log", "report", "--month", "2020-01", "--out", str(out)]) == 0
+
+
+def test_an_accepted_period_holds_the_limits_and_is_audited(demo):
+    store, client = demo
+    series = next(one["key"] for one in client.get("/api/rooms/portable/series").json() if one["projection"] == "chest-pa")
+    where = "/api/rooms/portable/control-chart/baseline"
+    before = client.get("/api/rooms/portable/control-chart", params={"series": series}).json()
+    since, until = before["points"][0]["taken_at"][:10], before["points"][60]["taken_at"][:10]
+    few = client.put(where, json={"series": series, "since": since, "until": since})
+    assert few.status_code == 422 and "20 or more" in few.json()["detail"]
+    for wrong in ({"since": until, "until": since}, {"since": since}, {"since": "1650-01-01", "until": until}):
+        assert client.put(where, json={"series": series, **wrong}).status_code == 422
+    found = client.put(where, json={"series": series, "since": since, "until": until}).json()
+    first, end = found["chart"]["accepted"]
+    assert (
+        first == 0
+        and end > 60
+        and {round(one, 6) for one in found["chart"]["about"]}
+        == {round(sum(one["di"] for one in found["points"][:end]) / end, 6)}
+    )
+    assert found["baseline"]["by"] == "all" and all(one["begins"] >= end for one in found["chart"]["shifts"])
+    # It holds for the alert and for the printed report as well.
+    alert = next(one for one in client.get("/api/log/alerts?room=portable").json() if one["projection"] == "chest-pa")
+    assert alert["alert"]["size_di"] == pytest.approx(found["chart"]["shifts"][-1]["size"])
+    assert client.get(f"/api/log/report/pdf?month={NOW:%Y-%m}&room=portable").status_code == 200
+    client.put(where, json={"series": series})
+    again = client.get("/api/rooms/portable/control-chart", params={"series": series}).json()
+    assert again["chart"] == before["chart"] and again["baseline"] is None
+    done = [row["action"] for row in store.db.execute("SELECT action FROM audit WHERE action LIKE 'baseline%' ORDER BY id")]
+    assert done == ["baseline.accept", "baseline.withdraw"]
+
+
+def test_a_filter_is_kept_for_oneself(demo):
+    store, client = demo
+    kept = {"name": "Rejected chests", "address": "projection=chest-pa&outcome=rejected"}
+    assert client.put("/api/log/filters", json=kept).json() == [kept]
+    changed = {**kept, "address": "outcome=rejected"}
+    assert client.put("/api/log/filters", json=changed).json() == client.get("/api/log/filters").json() == [changed]
+    for wrong in ({**kept, "name": " "}, {**kept, "address": "a=1\r\nb"}, {**kept, "address": "x" * 601}):
+        assert client.put("/api/log/filters", json=wrong).status_code == 422
+    other = signed_in(store, TestClient(client.app, raise_server_exceptions=False), "other", "technologist")
+    assert other.get("/api/log/filters").json() == []
+    assert other.delete("/api/log/filters", params={"name": kept["name"]}).status_code == 404
+    for number in range(29):
+        client.put("/api/log/filters", json={**kept, "name": f"Filter {number}"})
+    too_many = client.put("/api/log/filters", json={**kept, "name": "One more"})
+    assert too_many.status_code == 409 and "30" in too_many.json()["detail"]
+    assert len(client.delete("/api/log/filters", params={"name": kept["name"]}).json()) == 29

@@ -151,6 +151,10 @@ RULES: Mapping[str, Rule] = {
     "POST /api/exposures/{exposure_id}/incident": LOG,
     "POST /api/exposures/{exposure_id}/incident/close": CHART,
     "POST /api/rooms/{room_id}/alert-notes": CHART,
+    "PUT /api/rooms/{room_id}/control-chart/baseline": CHART,
+    "GET /api/log/filters": SIGNED_IN,
+    "PUT /api/log/filters": SIGNED_IN,
+    "DELETE /api/log/filters": SIGNED_IN,
     "POST /api/clearances": LOG,
     # charts
     "POST /api/charts": CHART,

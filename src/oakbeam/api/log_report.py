@@ -16,10 +16,9 @@ from oakbeam.api import problems
 from oakbeam.api.access import StoreHere
 from oakbeam.api.answers import as_file
 from oakbeam.api.log_board import board_of, repeats_of
-from oakbeam.api.log_watch import alerts_of, watched
+from oakbeam.api.log_watch import alerts_of, charted, watched
 from oakbeam.core.dates import MONTHS, day_of
 from oakbeam.core.errors import Refusal
-from oakbeam.core.log.control_chart import control_chart
 from oakbeam.formats import log_report
 from oakbeam.formats.log_report import MonthOfLog, SeriesOfReport
 from oakbeam.store import Store, department, evidence, local, rooms, tally
@@ -99,6 +98,7 @@ def series_of(store: Store, wanted: list[str], last: date) -> list[SeriesOfRepor
         month = (last.replace(day=1) - timedelta(days=30 * back)).replace(day=1)
         ticks.append((datetime(month.year, month.month, 1, tzinfo=UTC).timestamp() / 86_400, MONTHS[month.month - 1]))
     found = []
+    accepted = evidence.baselines(store, wanted[0])
     for one in watched(store, rooms.get(store, wanted[0])):
         days = [day for day in one.days if day < end]
         first = bisect_left(days, end - CHART_DAYS)
@@ -106,7 +106,7 @@ def series_of(store: Store, wanted: list[str], last: date) -> list[SeriesOfRepor
             continue
         # Worked out over all there is, and shown from a day on.
         di = list(one.di[: len(days)])
-        chart = control_chart(di, days).since(first)
+        chart = charted(di, days, accepted.get(one.key)).since(first)
         found.append(SeriesOfReport(one.name, days[first:], di[first:], chart, ticks))
     found.sort(key=lambda one: -len(one.di))
     return [replace(one, ticks=tuple(dict.fromkeys(one.ticks))) for one in found[:CHARTS]]

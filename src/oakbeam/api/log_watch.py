@@ -4,12 +4,13 @@ from __future__ import annotations
 
 import math
 import time
+from collections.abc import Sequence
 from dataclasses import dataclass
-from datetime import UTC, datetime
-from typing import Annotated
+from datetime import UTC, date, datetime
+from typing import Annotated, Self
 
 from fastapi import APIRouter, Query
-from pydantic import StringConstraints
+from pydantic import StringConstraints, model_validator
 
 from oakbeam.api import problems
 from oakbeam.api.access import Actor, StoreHere
@@ -17,10 +18,10 @@ from oakbeam.api.types import RequestBody
 from oakbeam.core.equipment.room import Room
 from oakbeam.core.errors import Refusal
 from oakbeam.core.log.alerts import Alert, Event, Series, alerts
-from oakbeam.core.log.control_chart import ControlChart, control_chart
+from oakbeam.core.log.control_chart import WARM_UP, ControlChart, control_chart
 from oakbeam.core.log.images import SeenImage, SeriesKey
 from oakbeam.store import Store, calibrations, evidence, local, rooms
-from oakbeam.store.evidence import AlertNote
+from oakbeam.store.evidence import AlertNote, Baseline
 
 router = APIRouter(prefix="/api", responses=problems.RESPONSES, tags=["log"])
 ALERT_DAYS = 365.0
@@ -63,12 +64,14 @@ class EventOut:
 
 @dataclass(frozen=True, slots=True)
 class ControlOut:
-    """The control chart of a series: its images, oldest first, each with its place in the chart; and events of the room."""
+    """The control chart of a series: its images, oldest first, each with its place in the chart; events of the room; and the
+    period accepted as how it should be, None for none."""
 
     series: SeriesOut
     points: list[ChartPoint]
     chart: ControlChart
     events: list[EventOut]
+    baseline: Baseline | None
 
 
 @dataclass(frozen=True, slots=True)
@@ -81,6 +84,22 @@ class AlertOut:
     since: str
     projection: str
     note: AlertNote | None
+
+
+class BaselineIn(RequestBody):
+    """A period of a series, both days in it, that is accepted as how it should be; both None takes that back."""
+
+    series: Annotated[str, StringConstraints(min_length=1, max_length=200)]
+    since: date | None = None
+    until: date | None = None
+
+    @model_validator(mode="after")
+    def _a_period(self) -> Self:
+        if (self.since is None) != (self.until is None):
+            raise ValueError("Give both days of the period, or neither.")
+        if self.since and self.until and not date(1990, 1, 1) <= self.since <= self.until:
+            raise ValueError("The period begins in 1990 or later, and ends no earlier than it begins.")
+        return self
 
 
 class AlertNoteIn(RequestBody):
@@ -113,11 +132,14 @@ def control(store: Store, room_id: str, key: str | None) -> ControlOut:
         raise Refusal("No such series", "The log of this room has no images of that series.", list(found)[:20], "series")
     images = found[key][-MOST_POINTS:]
     points = [ChartPoint(one.id, one.taken_at, one.di, one.chart_version, one.outcome) for one in images]
-    return ControlOut(_series_out(key, found[key]), points, _chart(images), events(store, room_id))
+    baseline = evidence.baselines(store, room_id).get(key)
+    chart = charted([one.di for one in images], [one.day for one in images], baseline)
+    return ControlOut(_series_out(key, found[key]), points, chart, events(store, room_id), baseline)
 
 
-def _chart(images: list[SeenImage]) -> ControlChart:
-    return control_chart([one.di for one in images], [one.day for one in images])
+def charted(di: Sequence[float], days: Sequence[float], baseline: Baseline | None) -> ControlChart:
+    """The control chart of a series, about its accepted period where it has one."""
+    return control_chart(di, days, accepted=baseline.within(days) if baseline else None)
 
 
 def _series_out(key: str, images: list[SeenImage]) -> SeriesOut:
@@ -166,6 +188,7 @@ def alerts_of(store: Store, room_id: str) -> list[AlertOut]:
 def watched(store: Store, room: Room) -> list[Series]:
     """The series of a room that are watched: exposed by hand, of views that are known."""
     known, found = local.catalogue_of(store).projections, []
+    accepted = evidence.baselines(store, room.id)
     for key, images in all_series(store, room).items():
         first = images[0]
         if first.exposure_control == "aec" or len(images) < 2 or first.projection not in known:
@@ -173,7 +196,8 @@ def watched(store: Store, room: Room) -> list[Series]:
         view = known[first.projection]
         days, di = [one.day for one in images], [one.di for one in images]
         over = [set_over(one) for one in images]
-        found.append(Series(key, f"{view.exam} {view.name}", first.receptor, days, di, over, control_chart(di, days)))
+        chart = charted(di, days, accepted.get(key))
+        found.append(Series(key, f"{view.exam} {view.name}", first.receptor, days, di, over, chart))
     return found
 
 
@@ -196,6 +220,21 @@ def get_control_chart(
 ) -> ControlOut:
     """The control chart of a series of a room's log."""
     return control(store, room_id, series)
+
+
+@router.put("/rooms/{room_id}/control-chart/baseline")
+def put_baseline(store: StoreHere, who: Actor, room_id: str, asked: BaselineIn) -> ControlOut:
+    """Accept a period of a series as how it should be, or take that back."""
+    days = [evidence.day_of(one.taken_at) for one in control(store, room_id, asked.series).points]
+    period = None
+    if asked.since and asked.until:
+        begins, ends = Baseline(asked.since, asked.until, "", who).within(days)
+        if ends - begins < WARM_UP:
+            few = f"{ends - begins} of the images that are drawn lie in that period. Accept one with {WARM_UP} or more."
+            raise Refusal("Too few images", few, None, "since")
+        period = (asked.since, asked.until)
+    evidence.accept_baseline(store, room_id, asked.series, period, who)
+    return control(store, room_id, asked.series)
 
 
 @router.get("/log/alerts")

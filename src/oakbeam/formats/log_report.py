@@ -154,7 +154,7 @@ def _control(one: SeriesOfReport) -> Drawing:
         centre, a, b = one.chart.centre[begin], x(one.days[begin]), x(one.days[end - 1])
         drawing.add(Line(a, y(centre), b, y(centre), strokeColor=INK, strokeWidth=1.2))
         for limit in (-one.chart.ewma_limit, one.chart.ewma_limit):
-            at = y(centre + limit)
+            at = y(one.chart.about[begin] + limit)
             drawing.add(Line(a, at, b, at, strokeColor=INK, strokeWidth=0.5, strokeDashArray=(2, 2)))
     points: list[float] = []
     for day, value in zip(one.days, one.chart.ewma, strict=True):

@@ -4,9 +4,10 @@ incidents."""
 from __future__ import annotations
 
 import json
-from collections.abc import Mapping
+from bisect import bisect_left
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
-from datetime import datetime
+from datetime import date, datetime
 from typing import Any
 
 from oakbeam.core.log.images import SeenImage
@@ -101,6 +102,42 @@ def note_alert(store: Store, room_id: str, key: str, actor: str, note: str) -> N
             "INSERT INTO alert_note (room, key, at, by, note) VALUES (?, ?, ?, ?, ?)", (room_id, key, now(), actor, note)
         )
         audit(db, actor, "log.alert", f"room:{room_id}", {"alert": key, "note": note})
+
+
+@dataclass(frozen=True, slots=True)
+class Baseline:
+    """The period of a series, both days in it, that somebody accepted as how it should be."""
+
+    since: date
+    until: date
+    at: str
+    by: str
+
+    def within(self, days: Sequence[float]) -> tuple[int, int]:
+        """The first of some moments (days since 1970, in order) that lies in it, and the one after the last."""
+        begins, ends = (float((day - date(1970, 1, 1)).days) for day in (self.since, self.until))
+        return bisect_left(days, begins), bisect_left(days, ends + 1)
+
+
+def baselines(store: Store, room_id: str) -> dict[str, Baseline]:
+    """The accepted periods of a room's series, by series."""
+    rows = store.db.execute("SELECT series, since, until, at, by FROM baseline WHERE room = ?", (room_id,))
+    return {
+        row["series"]: Baseline(date.fromisoformat(row["since"]), date.fromisoformat(row["until"]), row["at"], row["by"])
+        for row in rows
+    }
+
+
+def accept_baseline(store: Store, room_id: str, series: str, period: tuple[date, date] | None, actor: str) -> None:
+    """Accept a period of a series as how it should be; None takes that back."""
+    with store.change() as db:
+        db.execute("DELETE FROM baseline WHERE room = ? AND series = ?", (room_id, series))
+        said: dict[str, Any] = {"series": series}
+        if period:
+            since, until = (day.isoformat() for day in period)
+            said |= {"since": since, "until": until}
+            db.execute("INSERT INTO baseline VALUES (?, ?, ?, ?, ?, ?)", (room_id, series, since, until, now(), actor))
+        audit(db, actor, "baseline.accept" if period else "baseline.withdraw", f"room:{room_id}", said)
 
 
 @dataclass(frozen=True, slots=True)

@@ -77,6 +77,53 @@ export const useControlChart = (room: string, series: string | null) =>
     placeholderData: keepPreviousData,
   });
 
+/** Accepts a period of a series as how it should be; takes that back where no day is said. */
+export const useAcceptBaseline = (room: string) =>
+  useChange(
+    (body: Schemas["BaselineIn"]) =>
+      unwrap<Control>(client.PUT("/api/rooms/{room_id}/control-chart/baseline", { ...ofRoom(room), body })),
+    ["log"],
+  );
+
+const FILTERS = "filters of the log";
+
+/** The filters that whoever is signed in keeps. */
+export const useKeptFilters = (wanted: boolean) =>
+  useQuery({
+    queryKey: [FILTERS],
+    enabled: wanted,
+    queryFn: () => unwrap<Schemas["KeptFilter"][]>(client.GET("/api/log/filters")),
+  });
+
+export const useKeepFilter = () =>
+  useChange(
+    (body: Schemas["KeptFilterIn"]) =>
+      unwrap<Schemas["KeptFilter"][]>(client.PUT("/api/log/filters", { body })),
+    [FILTERS],
+  );
+
+export const useDropFilter = () =>
+  useChange(
+    (name: string) =>
+      unwrap<Schemas["KeptFilter"][]>(client.DELETE("/api/log/filters", { params: { query: { name } } })),
+    [FILTERS],
+  );
+
+/** Where the worklist is asked for. */
+export const useWorklistServer = (wanted: boolean) =>
+  useQuery({
+    queryKey: ["worklist server"],
+    enabled: wanted,
+    queryFn: () => unwrap<Schemas["WorklistOut"]>(client.GET("/api/modality-worklist")),
+  });
+
+export const useSetWorklistServer = () =>
+  useChange(
+    (body: Schemas["WorklistServerIn"]) =>
+      unwrap<Schemas["WorklistOut"]>(client.PUT("/api/modality-worklist", { body })),
+    ["worklist server", "waiting"],
+  );
+
 export const useWhyOff = (room: string, projection: string | null) =>
   useQuery({
     queryKey: ["log", "why", room, projection],

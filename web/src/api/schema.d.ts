@@ -2548,6 +2548,34 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/log/filters": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Get Filters
+         * @description The filters that whoever asks keeps.
+         */
+        get: operations["get_filters_api_log_filters_get"];
+        /**
+         * Put Filter
+         * @description Keep a filter, in place of one of the same name.
+         */
+        put: operations["put_filter_api_log_filters_put"];
+        post?: never;
+        /**
+         * Delete Filter
+         * @description Keep a filter no longer.
+         */
+        delete: operations["delete_filter_api_log_filters_delete"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/log/board": {
         parameters: {
             query?: never;
@@ -2721,6 +2749,26 @@ export interface paths {
          */
         get: operations["get_control_chart_api_rooms__room_id__control_chart_get"];
         put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/rooms/{room_id}/control-chart/baseline": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /**
+         * Put Baseline
+         * @description Accept a period of a series as how it should be, or take that back.
+         */
+        put: operations["put_baseline_api_rooms__room_id__control_chart_baseline_put"];
         post?: never;
         delete?: never;
         options?: never;
@@ -3289,6 +3337,38 @@ export interface components {
              * @constant
              */
             name: "banded";
+        };
+        /**
+         * Baseline
+         * @description The period of a series, both days in it, that somebody accepted as how it should be.
+         */
+        Baseline: {
+            /**
+             * Since
+             * Format: date
+             */
+            since: string;
+            /**
+             * Until
+             * Format: date
+             */
+            until: string;
+            /** At */
+            at: string;
+            /** By */
+            by: string;
+        };
+        /**
+         * BaselineIn
+         * @description A period of a series, both days in it, that is accepted as how it should be; both None takes that back.
+         */
+        BaselineIn: {
+            /** Series */
+            series: string;
+            /** Since */
+            since?: string | null;
+            /** Until */
+            until?: string | null;
         };
         /**
          * BeamCase
@@ -4353,12 +4433,16 @@ export interface components {
         };
         /**
          * ControlChart
-         * @description A series as a control chart. centre: of the stretch each value belongs to; spread: one standard deviation of a value;
-         *     ewma with its limits about the centre, None while it warms up; up and down: the CUSUMs in standard deviations.
+         * @description A series as a control chart, a figure for each value. centre: the mean of the stretch it belongs to; about: what the
+         *     limits stand about, that mean or the one of the accepted period. spread: one standard deviation of a value; ewma: None
+         *     while it warms up, with its limits on either side of about; up and down: the CUSUMs in standard deviations, with their
+         *     limit. accepted: the first value of the accepted period and the one after its last.
          */
         ControlChart: {
             /** Centre */
             centre: number[];
+            /** About */
+            about: number[];
             /** Spread */
             spread: number;
             /** Ewma */
@@ -4369,13 +4453,21 @@ export interface components {
             up: number[];
             /** Down */
             down: number[];
+            /** Cusum Limit */
+            cusum_limit: number;
             /** Shifts */
             shifts: components["schemas"]["Shift"][];
             creep: components["schemas"]["Creep"] | null;
+            /** Accepted */
+            accepted: [
+                number,
+                number
+            ] | null;
         };
         /**
          * ControlOut
-         * @description The control chart of a series: its images, oldest first, each with its place in the chart; and events of the room.
+         * @description The control chart of a series: its images, oldest first, each with its place in the chart; events of the room; and the
+         *     period accepted as how it should be, None for none.
          */
         ControlOut: {
             series: components["schemas"]["SeriesOut"];
@@ -4384,6 +4476,7 @@ export interface components {
             chart: components["schemas"]["ControlChart"];
             /** Events */
             events: components["schemas"]["EventOut"][];
+            baseline: components["schemas"]["Baseline"] | null;
         };
         /**
          * Corrected
@@ -5850,6 +5943,26 @@ export interface components {
             correction_refused: string | null;
             /** Asks */
             asks: string[];
+        };
+        /**
+         * KeptFilter
+         * @description A filter: its name, and the words of the address that it stands for.
+         */
+        KeptFilter: {
+            /** Name */
+            name: string;
+            /** Address */
+            address: string;
+        };
+        /**
+         * KeptFilterIn
+         * @description A filter to be kept: its name and the words of its address, without the question mark.
+         */
+        KeptFilterIn: {
+            /** Name */
+            name: string;
+            /** Address */
+            address: string;
         };
         /**
          * KvpHabit
@@ -8113,14 +8226,12 @@ export interface components {
         };
         /**
          * Shift
-         * @description A change of a series. begins: the first value after it; seen: the value that gave it away. size: mean after it less
-         *     the mean before it, and the ends of its 95 % interval; before and after: the means; n: how many values came after it.
+         * @description A change of a series. begins: the first value after it; size: mean after it less the mean before it, and the ends of
+         *     its 95 % interval; before and after: the means; n: how many values came after it.
          */
         Shift: {
             /** Begins */
             begins: number;
-            /** Seen */
-            seen: number;
             /** Size */
             size: number;
             /** Low */
@@ -20880,6 +20991,234 @@ export interface operations {
             };
         };
     };
+    get_filters_api_log_filters_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["KeptFilter"][];
+                };
+            };
+            /** @description Nobody is signed in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not for this role, or not from here */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description There is no such thing */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The present state does not allow it */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description More than this operation takes */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Refused; says what is allowed */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    put_filter_api_log_filters_put: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["KeptFilterIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["KeptFilter"][];
+                };
+            };
+            /** @description Nobody is signed in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not for this role, or not from here */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description There is no such thing */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The present state does not allow it */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description More than this operation takes */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Refused; says what is allowed */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    delete_filter_api_log_filters_delete: {
+        parameters: {
+            query: {
+                name: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["KeptFilter"][];
+                };
+            };
+            /** @description Nobody is signed in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not for this role, or not from here */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description There is no such thing */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The present state does not allow it */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description More than this operation takes */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Refused; says what is allowed */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     get_board_api_log_board_get: {
         parameters: {
             query?: {
@@ -21525,6 +21864,86 @@ export interface operations {
             cookie?: never;
         };
         requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ControlOut"];
+                };
+            };
+            /** @description Nobody is signed in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not for this role, or not from here */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description There is no such thing */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The present state does not allow it */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description More than this operation takes */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Refused; says what is allowed */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    put_baseline_api_rooms__room_id__control_chart_baseline_put: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                room_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["BaselineIn"];
+            };
+        };
         responses: {
             /** @description Successful Response */
             200: {

@@ -16,6 +16,7 @@ import { Select } from "../ui/Select";
 import { figure } from "../ui/units";
 import { day, moment } from "../ui/words";
 import { ExposureTable } from "./ExposureTable";
+import { WorklistServer } from "./WorklistServer";
 
 /** A head holds everything that is read: what follows are pixels, which never leave the browser. */
 const HEAD = 256 * 1024;
@@ -168,6 +169,7 @@ export function Images() {
         </section>
       )}
       <WaitingHeaps may={may} />
+      <WorklistServer />
     </div>
   );
 }

@@ -22,6 +22,7 @@ import { TextField } from "../ui/TextField";
 import { figure, fromCm, length, signed, trimmed, type Unit } from "../ui/units";
 import { digitNames, grid, moment, projectionName } from "../ui/words";
 import { ExposureDetail } from "./ExposureDetail";
+import { KeptFilters } from "./KeptFilters";
 import { PeriodFields } from "./period";
 import { TakeBack } from "./TakeBack";
 import { Trend } from "./Trend";
@@ -36,6 +37,20 @@ const NARROW: Record<string, (value: string) => string> = {
   chart: () => "one version",
 };
 
+/** Words of the address that say what the list shows. */
+const FILTER = [
+  "projection",
+  "outcome",
+  "since",
+  "until",
+  "thickness",
+  "side",
+  "origin",
+  "q",
+  ...Object.keys(NARROW),
+];
+const KEPT = ["of", ...FILTER];
+
 /** Every exposure, newest first, with what narrows it in the address: it can be kept and sent. */
 export function List({ room }: { room: Room }) {
   const { unit } = usePreferences();
@@ -44,17 +59,7 @@ export function List({ room }: { room: Room }) {
   const [limit, setLimit] = useState(PAGE);
   const filter: LogFilter = Object.fromEntries([
     ...(words.get("of") === "all" ? [] : [["room", room.id]]),
-    ...[
-      "projection",
-      "outcome",
-      "since",
-      "until",
-      "thickness",
-      "side",
-      "origin",
-      "q",
-      ...Object.keys(NARROW),
-    ].flatMap((word) => {
+    ...FILTER.flatMap((word) => {
       const value = words.get(word);
       return value && value !== "all" ? [[word, value]] : [];
     }),
@@ -134,13 +139,18 @@ export function List({ room }: { room: Room }) {
               </Button>
             ),
         )}
+        <KeptFilters words={KEPT} narrowed={narrowed} />
         {trend.data && (
           <dl className="flex gap-7">
             <Total name="Newest" value={String(trend.data.count)} />
-            <Total
-              name="Rejected"
-              value={trend.data.reject_rate == null ? "–" : `${(100 * trend.data.reject_rate).toFixed(1)} %`}
-            />
+            {said("outcome") === "all" && (
+              <Total
+                name="Rejected"
+                value={
+                  trend.data.reject_rate == null ? "–" : `${(100 * trend.data.reject_rate).toFixed(1)} %`
+                }
+              />
+            )}
             <Total
               name="Median DI"
               value={trend.data.median_di == null ? "–" : signed(trend.data.median_di)}

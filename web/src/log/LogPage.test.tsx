@@ -83,6 +83,38 @@ it("the filter goes to the list, the trend and the file alike", async () => {
   });
 });
 
+it("a filter is kept under a name, chosen again, and kept no longer", async () => {
+  let kept: { name: string; address: string }[] = [
+    { name: "Low hands", address: "projection=hand-pa&q=low" },
+  ];
+  const server = serve({
+    "GET /api/start": start({ session: session(person("tamsin", "technologist")) }),
+    [LIST]: [exposure(1)],
+    "GET /api/exposures/trend": TREND,
+    "GET /api/log/filters": () => kept,
+    "PUT /api/log/filters": ({ body }: { body: unknown }) => (kept = [...kept, body as (typeof kept)[0]]),
+    "DELETE /api/log/filters": () => (kept = kept.slice(0, 1)),
+  });
+  show(<LogPage room={ROOM} />, "/log?part=list&outcome=rejected");
+  fireEvent.click(await screen.findByRole("button", { name: "Keep this filter…" }));
+  fireEvent.change(screen.getByLabelText("Its name"), { target: { value: "All rejected" } });
+  press("Keep");
+  expect(await screen.findByRole("button", { name: "Keep it no longer" })).toBeDefined();
+  expect(server.last("PUT /api/log/filters").body).toEqual({
+    name: "All rejected",
+    address: "outcome=rejected",
+  });
+  // Another replaces the whole of it: what that one does not say is not left over from this.
+  await pick("Kept filters: All rejected", "Low hands");
+  await waitFor(() => {
+    const asked = Object.fromEntries(server.last(LIST).query);
+    expect(asked).toMatchObject({ projection: "hand-pa", q: "low" });
+    expect(asked).not.toHaveProperty("outcome");
+  });
+  press("Keep it no longer");
+  await waitFor(() => expect(server.last("DELETE /api/log/filters").query.get("name")).toBe("Low hands"));
+});
+
 it("an empty log says how it fills, an empty filter that it is the filter", async () => {
   serve({ [LIST]: [], "GET /api/exposures/trend": NOTHING });
   show(<LogPage room={ROOM} />, "/log?part=list");

@@ -1,8 +1,11 @@
 import { scaleLinear, scaleUtc } from "d3-scale";
+import { useState } from "react";
 
-import { type Control, useControlChart, useSeries } from "../api/log";
-import { type Room, useProjections } from "../api/queries";
+import { type Control, useAcceptBaseline, useControlChart, useSeries } from "../api/log";
+import { type Room, useMay, useProjections } from "../api/queries";
 import { useAddress } from "../ui/address";
+import { Button } from "../ui/Button";
+import { DayField } from "../ui/DayField";
 import { Empty, Refusal, Waiting } from "../ui/Notice";
 import { Select } from "../ui/Select";
 import { signed } from "../ui/units";
@@ -64,7 +67,10 @@ export function OverTime({ room }: { room: Room }) {
           <Waiting what="the series" />
         </div>
       ) : (
-        <Drawn control={control.data} name={named(control.data.series)} />
+        <>
+          <Drawn control={control.data} name={named(control.data.series)} />
+          <Accepted key={control.data.series.key} room={room} control={control.data} />
+        </>
       )}
     </>
   );
@@ -95,7 +101,10 @@ function Drawn({ control, name }: { control: Control; name: string }) {
     });
     return path;
   };
-  const stretches = [0, ...chart.shifts.map((shift) => shift.begins), points.length];
+  const stretches = [
+    ...new Set([0, chart.accepted?.[0] ?? 0, ...chart.shifts.map((shift) => shift.begins)]),
+    points.length,
+  ];
   const shown = events.filter((event) => {
     const when = new Date(event.at).getTime();
     return when >= start && when <= end;
@@ -133,13 +142,14 @@ function Drawn({ control, name }: { control: Control; name: string }) {
         {stretches.slice(0, -1).map((from, i) => {
           const to = (stretches[i + 1] ?? points.length) - 1;
           const centre = chart.centre[from] ?? 0;
+          const about = chart.about[from] ?? 0;
           return (
             <g key={from}>
               <rect
                 x={here(from)}
                 width={Math.max(1, here(to) - here(from))}
-                y={y(centre + chart.ewma_limit)}
-                height={y(centre - chart.ewma_limit) - y(centre + chart.ewma_limit)}
+                y={y(about + chart.ewma_limit)}
+                height={y(about - chart.ewma_limit) - y(about + chart.ewma_limit)}
                 fill="none"
                 stroke="var(--ink-3)"
                 strokeDasharray="3 4"
@@ -156,7 +166,7 @@ function Drawn({ control, name }: { control: Control; name: string }) {
           );
         })}
         <path d={line(chart.ewma)} fill="none" stroke="var(--ink)" strokeWidth={2.2} />
-        {chart.shifts.map((shift) => (
+        {chart.shifts.map((shift, i) => (
           <g key={shift.begins}>
             <line
               x1={here(shift.begins)}
@@ -168,7 +178,8 @@ function Drawn({ control, name }: { control: Control; name: string }) {
             />
             <text
               x={Math.min(here(shift.begins) + 6, W - 180)}
-              y={H - PAD.bottom - 8}
+              // One so near the last that their words would meet stands a line higher.
+              y={H - PAD.bottom - (i % 2 && here(shift.begins) - here(stretches[i] ?? 0) < 80 ? 28 : 8)}
               fontSize={15}
               fontWeight={600}
               fill="var(--warn)"
@@ -199,6 +210,7 @@ function Drawn({ control, name }: { control: Control; name: string }) {
           </g>
         ))}
       </svg>
+      <Cusum chart={chart} here={here} />
       <p className="mt-2 text-ink-2">
         {points.length} images; mean since the last change {signed(middle)} DI; one image in three lies{" "}
         {chart.spread.toFixed(1)} DI off it or more.{" "}
@@ -215,8 +227,107 @@ function Drawn({ control, name }: { control: Control; name: string }) {
       </p>
       <p className="mt-1 text-note text-ink-3">
         Dots: images, a ring where rejected. Heavy line: running mean (EWMA), broken lines its limits. Upright
-        lines: where it moved, and what was done to the room. The band is ±1 DI.
+        lines: where it moved, and what was done to the room. The band is ±1 DI. Below: the cumulative sum
+        (CUSUM) of what lies over, and of what lies under; past its broken line it is out of control.
       </p>
+    </section>
+  );
+}
+
+const CUSUM_H = 120;
+
+/** The sums of what lies over the mean and of what lies under it: a small change that lasts climbs out of its limit. */
+function Cusum({ chart, here }: { chart: Control["chart"]; here: (i: number) => number }) {
+  const limit = chart.cusum_limit;
+  // Far out is out: what happens near the limit is what is looked at.
+  const y = scaleLinear([-2 * limit, 2 * limit], [CUSUM_H - 6, 6]).clamp(true);
+  const path = (values: readonly number[], sign: number) =>
+    values.map((value, i) => `${i ? "L" : "M"}${here(i).toFixed(1)} ${y(sign * value).toFixed(1)}`).join("");
+  return (
+    <svg viewBox={`0 0 ${W} ${CUSUM_H}`} role="img" aria-label={cusumSaid(chart)} className="w-full">
+      {[limit, 0, -limit].map((level) => (
+        <line
+          key={level}
+          x1={PAD.left}
+          x2={W - PAD.right}
+          y1={y(level)}
+          y2={y(level)}
+          stroke="var(--ink-3)"
+          strokeDasharray={level === 0 ? undefined : "3 4"}
+        />
+      ))}
+      {[
+        { level: limit, text: "over" },
+        { level: -limit, text: "under" },
+      ].map(({ level, text }) => (
+        <text key={text} x={0} y={y(level) + 5} fontSize={15} fill="var(--ink-3)">
+          {text}
+        </text>
+      ))}
+      <path d={path(chart.up, 1)} fill="none" stroke="var(--ink)" strokeWidth={1.6} />
+      <path d={path(chart.down, -1)} fill="none" stroke="var(--ink)" strokeWidth={1.6} />
+    </svg>
+  );
+}
+
+function cusumSaid(chart: Control["chart"]): string {
+  const now = Math.max(chart.up[chart.up.length - 1] ?? 0, chart.down[chart.down.length - 1] ?? 0);
+  return `Cumulative sums: ${now > chart.cusum_limit ? "out of control" : "within their limit"} at the last image`;
+}
+
+/** The period that the limits stand on: accepted by somebody, or each stretch by itself. */
+function Accepted({ room, control }: { room: Room; control: Control }) {
+  const may = useMay("keeper", "physicist");
+  const accept = useAcceptBaseline(room.id);
+  const [period, setPeriod] = useState<{ since: string; until: string } | null>(null);
+  const { baseline, series, points } = control;
+  const first = points[0]?.taken_at.slice(0, 10) ?? "";
+  const last = points[points.length - 1]?.taken_at.slice(0, 10) ?? "";
+  const say = (days: { since: string; until: string } | null) =>
+    accept.mutate(
+      { series: series.key, since: days?.since ?? null, until: days?.until ?? null },
+      { onSuccess: () => setPeriod(null) },
+    );
+  return (
+    <section aria-label="Accepted period" className="flex flex-wrap items-end gap-3 px-5 pb-5">
+      <p className="basis-full text-ink-2">
+        {baseline
+          ? `The limits stand on ${day(baseline.since)} to ${day(baseline.until)}, accepted by ${baseline.by} on ${day(baseline.at)} as how this view should be.`
+          : "The limits stand on each stretch by itself: no period is accepted as how this view should be."}
+      </p>
+      {may && !period && (
+        <Button onClick={() => setPeriod(baseline ?? { since: first, until: last })}>
+          {baseline ? "Accept another period…" : "Accept a period…"}
+        </Button>
+      )}
+      {may && baseline && !period && (
+        <Button tone="quiet" disabled={accept.isPending} onClick={() => say(null)}>
+          Accept none
+        </Button>
+      )}
+      {period && (
+        <>
+          <DayField
+            label="From"
+            value={period.since}
+            latest={period.until}
+            onChange={(since) => setPeriod({ ...period, since })}
+          />
+          <DayField
+            label="To"
+            value={period.until}
+            latest={last}
+            onChange={(until) => setPeriod({ ...period, until })}
+          />
+          <Button disabled={!period.since || !period.until || accept.isPending} onClick={() => say(period)}>
+            Accept it
+          </Button>
+          <Button tone="quiet" onClick={() => setPeriod(null)}>
+            Leave it
+          </Button>
+        </>
+      )}
+      {accept.isError && <Refusal error={accept.error} />}
     </section>
   );
 }

@@ -41,6 +41,7 @@ const LOOKED_UP: Record<string, Route> = {
   "GET /api/agreement": { another_approves: false, open_records: false },
   "GET /api/charts/import/answers": {},
   "GET /api/session/all": [],
+  "GET /api/log/filters": [],
   "GET /api/rooms-due": [],
   "GET /api/rooms/room-1/chart-news": { asked: false, changes: [] },
   "GET /api/charts/11/lint": [],

@@ -28,9 +28,9 @@ TOWARD_DI = 0.1
 """A change that brings a series nearer to the target by more than this is good news."""
 LEAST_DI, POOLED_LEAST_DI = 0.3, 0.2
 """Smaller changes are not told, of one series and of many."""
-POOLED_LIMIT = 14.0
-"""Of the CUSUM of many series laid one after the other: their images are so many that the usual limit would be passed by
-chance every other month."""
+POOLED_TOLD = 4.5
+"""Standard errors of a change of many series laid one after the other: their images are so many that the usual ones would
+come by chance every other month."""
 SURELY = 2.5
 """Standard errors by which a receptor has to show what is said of the whole room."""
 
@@ -153,7 +153,7 @@ def _together(of: str, members: Sequence[Series]) -> Together | None:
         return None
     days = [day for day, _ in laid]
     values = [di for _, di in laid]
-    chart = control_chart(values, days, POOLED_LIMIT)
+    chart = control_chart(values, days, POOLED_TOLD)
     creep = creep_of(np.array(values), np.array(days))
     if creep and (not chart.shifts or _creeps(values, days, chart, creep)):
         # Half of a slow change lies on either side of its middle.
@@ -177,10 +177,12 @@ def _together(of: str, members: Sequence[Series]) -> Together | None:
 
 
 def _creeps(values: Sequence[float], days: Sequence[float], chart: ControlChart, creep: Creep) -> bool:
-    """Whether a straight line says more of a series than its steps do."""
+    """Whether a straight line says as much of a series as its steps do, for how much each may choose: a day and a size a
+    step, one slope (BIC, after Schwarz, from memory)."""
     x, months = np.array(values), (np.array(days) - np.mean(days)) / 30
     line, steps = x - x.mean() - creep.per_month * months, x - np.array(chart.centre)
-    return float(line @ line) <= float(steps @ steps)
+    more = (2 * len(chart.shifts) - 1) * math.log(len(x))
+    return len(x) * math.log(float(line @ line) / float(steps @ steps)) <= more
 
 
 def _error(members: Sequence[Series], day: float) -> float:

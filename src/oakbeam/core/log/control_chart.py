@@ -1,9 +1,11 @@
 """Control charts of a series of deviation indices: whether it moved, when, by how much, and how sure that is.
 
-Each value is held against the mean of those before it (a self-starting CUSUM after Hawkins, from memory; EWMA after
-Roberts), so that no target has to be right for a change to be seen. A change starts the series anew: each is told once. The
-limits are chosen so that images of an ordinary spread raise a false alarm once in about a thousand, and a change of 0.5 DI
-is seen within 60 of them (docs/log-evidence.md holds what was found).
+A series is parted where its mean changed (binary segmentation, after Vostrikova, from memory): the split of a stretch whose
+two means differ most for their standard errors is a change where they differ by more than chance explains. No target has to
+be right for that, nor a level be known before. Beside it stand the two charts that quality meetings know, the running mean
+(EWMA, after Roberts, from memory) and the cumulative sum (CUSUM, after Page, from memory): about the mean of each stretch,
+or about that of a period that somebody accepted as how it should be. How often what was found, and how often something is
+told that is not there: docs/log-evidence.md.
 """
 
 from __future__ import annotations
@@ -17,13 +19,17 @@ import numpy as np
 
 from oakbeam.core.physics.beam.tables import Array
 
-REFERENCE, LIMIT = 0.31, 6.5
-"""Of the CUSUM, in standard deviations: half of the change looked for (0.5 DI of 0.8), and where it alarms."""
-STANDS, STANDS_NEW = 3.3, 2.4
-"""Standard errors by which the two sides of a change have to differ, of an earlier one and of the newest."""
+TOLD = 3.1
+"""Standard errors by which the means on either side of a change differ at least."""
+LEAST_BEFORE, LEAST_SINCE = 10, 8
+"""Values on either side of a change."""
+HELD = 3.0
+"""Standard deviations from the median at which a wild value is held: one is no change of level."""
 WARM_UP = 20
-"""Values before which nothing is said of a series."""
+"""Values before which nothing is said of a series, and that an accepted period has at least."""
 EWMA_WEIGHT, EWMA_LIMIT = 0.1, 2.8
+CUSUM_REFERENCE, CUSUM_LIMIT = 0.31, 6.5
+"""In standard deviations: half of the change looked for (0.5 DI of 0.8), and where the sum is out of control."""
 SURE = 1.96
 """Standard deviations on either side of an interval that holds 95 of 100."""
 LEAST_SPREAD_DI = 0.15
@@ -34,11 +40,10 @@ CREEP_SURE, CREEP_LEAST_DI, CREEP_LEAST = 3.5, 0.3, 40
 
 @dataclass(frozen=True, slots=True)
 class Shift:
-    """A change of a series. begins: the first value after it; seen: the value that gave it away. size: mean after it less
-    the mean before it, and the ends of its 95 % interval; before and after: the means; n: how many values came after it."""
+    """A change of a series. begins: the first value after it; size: mean after it less the mean before it, and the ends of
+    its 95 % interval; before and after: the means; n: how many values came after it."""
 
     begins: int
-    seen: int
     size: float
     low: float
     high: float
@@ -59,26 +64,36 @@ class Creep:
 
 @dataclass(frozen=True, slots=True)
 class ControlChart:
-    """A series as a control chart. centre: of the stretch each value belongs to; spread: one standard deviation of a value;
-    ewma with its limits about the centre, None while it warms up; up and down: the CUSUMs in standard deviations."""
+    """A series as a control chart, a figure for each value. centre: the mean of the stretch it belongs to; about: what the
+    limits stand about, that mean or the one of the accepted period. spread: one standard deviation of a value; ewma: None
+    while it warms up, with its limits on either side of about; up and down: the CUSUMs in standard deviations, with their
+    limit. accepted: the first value of the accepted period and the one after its last."""
 
     centre: tuple[float, ...]
+    about: tuple[float, ...]
     spread: float
     ewma: tuple[float | None, ...]
     ewma_limit: float
     up: tuple[float, ...]
     down: tuple[float, ...]
+    cusum_limit: float
     shifts: tuple[Shift, ...]
     creep: Creep | None
+    accepted: tuple[int, int] | None
 
     def since(self, first: int) -> ControlChart:
         """The part of it from a value on."""
-        shifts = tuple(
-            replace(one, begins=one.begins - first, seen=one.seen - first) for one in self.shifts if one.begins >= first
+        return replace(
+            self,
+            centre=self.centre[first:],
+            about=self.about[first:],
+            ewma=self.ewma[first:],
+            up=self.up[first:],
+            down=self.down[first:],
+            shifts=tuple(replace(one, begins=one.begins - first) for one in self.shifts if one.begins >= first),
+            creep=self.creep and replace(self.creep, begins=max(0, self.creep.begins - first)),
+            accepted=self.accepted and (max(0, self.accepted[0] - first), max(0, self.accepted[1] - first)),
         )
-        creep = self.creep and replace(self.creep, begins=max(0, self.creep.begins - first))
-        parts = (self.up[first:], self.down[first:], shifts, creep)
-        return ControlChart(self.centre[first:], self.spread, self.ewma[first:], self.ewma_limit, *parts)
 
 
 def spread_of(values: Array) -> float:
@@ -90,91 +105,110 @@ def spread_of(values: Array) -> float:
     return max(LEAST_SPREAD_DI, float(np.median(steps)) / 0.954)
 
 
-def control_chart(values: Sequence[float], days: Sequence[float], limit: float = LIMIT) -> ControlChart:
-    """The control chart of a series in the order of time. days: when each value was taken, in days."""
+def control_chart(
+    values: Sequence[float], days: Sequence[float], told: float = TOLD, accepted: tuple[int, int] | None = None
+) -> ControlChart:
+    """The control chart of a series in the order of time. days: when each value was taken, in days; told: standard errors
+    of a change; accepted: the first value of a period that was accepted as how it should be, and the one after its last: no
+    change is looked for before its end, and the limits stand about its mean. It counts from WARM_UP values on."""
     x, n = np.asarray(values, float), len(values)
-    spread = spread_of(x)
-    up, down = np.zeros(n), np.zeros(n)
-    bounds, seen_at = [0], []
-    start = at = 0
-    total, last_up, last_down, high, low = 0.0, 0, 0, 0.0, 0.0
-    while at < n:
-        before = at - start
-        if before >= WARM_UP:
-            z = (x[at] - total / before) / spread * math.sqrt(before / (before + 1))
-            # One wild value is no change of level: it counts as much as three standard deviations at most.
-            z = max(-3.0, min(3.0, z))
-            high, low = max(0.0, high + z - REFERENCE), max(0.0, low - z - REFERENCE)
-            last_up, last_down = (at if high == 0 else last_up), (at if low == 0 else last_down)
-            up[at], down[at] = high, low
-            if high > limit or low > limit:
-                begins = _change_point(x[start : at + 1]) + start
-                bounds.append(begins)
-                seen_at.append(at)
-                # The series goes on from the change: what came since is the new before.
-                start, total = begins, float(x[begins:at].sum())
-                high = low = 0.0
-                last_up = last_down = at
-        total += x[at]
-        at += 1
-    bounds, seen_at = _weighed(x, bounds, seen_at, spread)
-    ends = [*bounds[1:], n]
-    centre, stretches = np.empty(n), list(zip(bounds, ends, strict=True))
+    if accepted and accepted[1] - accepted[0] < WARM_UP:
+        accepted = None
+    first, known = (accepted[0], accepted[1] - accepted[0]) if accepted else (0, LEAST_BEFORE)
+    spread = spread_of(x[slice(*accepted)] if accepted else x)
+    bounds = [first, *(first + at for at in changes(x[first:], spread, told, known))]
+    stretches = list(pairwise([*([0] if first else []), *bounds, n]))
+    centre, about, ewma = np.empty(n), np.empty(n), list[float | None]()
     for begin, end in stretches:
         centre[begin:end] = x[begin:end].mean() if end > begin else math.nan
-    shifts = tuple(_shift(x, stretches[i], stretches[i + 1], seen_at[i], spread) for i in range(len(stretches) - 1))
-    ewma, value = list[float | None](), 0.0
-    for begin, end in stretches:
-        value = float(centre[begin]) if end > begin else 0.0
+        about[begin:end] = x[slice(*accepted)].mean() if accepted else centre[begin:end]
+    running = 0.0
+    for begin, end in [(0, n)] if accepted else stretches:
+        running = float(about[begin]) if end > begin else 0.0
         for i in range(begin, end):
-            value = EWMA_WEIGHT * float(x[i]) + (1 - EWMA_WEIGHT) * value
-            ewma.append(value if i - begin >= WARM_UP // 2 else None)
-    ewma_limit = EWMA_LIMIT * spread * math.sqrt(EWMA_WEIGHT / (2 - EWMA_WEIGHT))
-    creep = creep_of(x[bounds[-1] :], np.asarray(days, float)[bounds[-1] :], bounds[-1])
+            running = EWMA_WEIGHT * float(x[i]) + (1 - EWMA_WEIGHT) * running
+            ewma.append(running if i - begin >= WARM_UP // 2 else None)
+    up, down = _cusums(x, [*bounds, n], spread, accepted)
+    sides = list(pairwise(pairwise([*bounds, n])))
     return ControlChart(
         tuple(map(float, centre)),
+        tuple(map(float, about)),
         spread,
         tuple(ewma),
-        ewma_limit,
-        tuple(map(float, up)),
-        tuple(map(float, down)),
-        shifts,
-        creep,
+        EWMA_LIMIT * spread * math.sqrt(EWMA_WEIGHT / (2 - EWMA_WEIGHT)),
+        up,
+        down,
+        CUSUM_LIMIT,
+        tuple(_shift(x, before, after, spread) for before, after in sides),
+        creep_of(x[bounds[-1] :], np.asarray(days, float)[bounds[-1] :], bounds[-1]),
+        accepted,
     )
 
 
-def _weighed(x: Array, bounds: list[int], seen_at: list[int], spread: float) -> tuple[list[int], list[int]]:
-    """The changes that still stand once all is known: one whose two sides hardly differ is taken back, the weakest first.
-    The newest has few images after it, and needs fewer."""
-    bounds, seen_at = list(bounds), list(seen_at)
-    while len(bounds) > 1:
-        ends = [*bounds[1:], len(x)]
-        sides = [x[begin:end] for begin, end in zip(bounds, ends, strict=True)]
-        strength = [
-            abs(float(b.mean() - a.mean())) / (spread * math.sqrt(1 / len(a) + 1 / len(b))) for a, b in pairwise(sides)
-        ]
-        needed = [STANDS] * (len(strength) - 1) + [STANDS_NEW]
-        weakest = min(range(len(strength)), key=lambda at: strength[at] / needed[at])
-        if strength[weakest] >= needed[weakest]:
+def changes(x: Array, spread: float, told: float, known: int = LEAST_BEFORE) -> list[int]:
+    """Where a series changed its mean: the first value of each new stretch. known: so many at its beginning are one."""
+    found, looked_at = list[int](), [(0, len(x))]
+    while looked_at:
+        begin, end = looked_at.pop()
+        strength, at = _best_split(x[begin:end], spread, known if begin == 0 else LEAST_BEFORE)
+        if strength > told:
+            found.append(begin + at)
+            looked_at += [(begin, begin + at), (begin + at, end)]
+    found.sort()
+    # Each is dated anew between its neighbours, and taken back, the weakest first, where that leaves too little of it.
+    while found:
+        ends, strengths = [0, *found, len(x)], []
+        for i in range(len(found)):
+            begin, end = ends[i], ends[i + 2]
+            strength, at = _best_split(x[begin:end], spread, known if begin == 0 else LEAST_BEFORE)
+            if strength > 0:
+                ends[i + 1] = found[i] = begin + at
+            strengths.append(strength)
+        weakest = int(np.argmin(strengths))
+        if strengths[weakest] > told:
             break
-        del bounds[weakest + 1], seen_at[weakest]
-    return bounds, seen_at
+        del found[weakest]
+    return found
 
 
-def _change_point(x: Array) -> int:
-    """Where a stretch most likely changed its mean: the split whose two means differ most for their standard errors."""
+def _best_split(x: Array, spread: float, least_before: int) -> tuple[float, int]:
+    """(standard errors, first value after it) of the split of a stretch whose two means differ most for their errors; (0, 0)
+    where it is too short."""
     n = len(x)
-    sums, k = np.cumsum(x), np.arange(1, n)
-    left, right = sums[:-1] / k, (sums[-1] - sums[:-1]) / (n - k)
-    away = np.abs(left - right) * np.sqrt(k * (n - k) / n)
-    away[: WARM_UP // 2] = 0
-    return int(np.argmax(away)) + 1
+    if n < max(WARM_UP, least_before + LEAST_SINCE):
+        return 0.0, 0
+    middle = float(np.median(x))
+    sums = np.cumsum(np.clip(x, middle - HELD * spread, middle + HELD * spread))
+    k = np.arange(least_before, n - LEAST_SINCE + 1)
+    left, right = sums[k - 1] / k, (sums[-1] - sums[k - 1]) / (n - k)
+    strength = np.abs(left - right) * np.sqrt(k * (n - k) / n) / spread
+    at = int(np.argmax(strength))
+    return float(strength[at]), int(k[at])
 
 
-def _shift(x: Array, first: tuple[int, int], second: tuple[int, int], seen: int, spread: float) -> Shift:
+def _cusums(
+    x: Array, bounds: list[int], spread: float, accepted: tuple[int, int] | None
+) -> tuple[tuple[float, ...], tuple[float, ...]]:
+    """The CUSUMs of a series about the accepted mean; else about the mean before each change until they are out of control,
+    and about the new one from there on."""
+    up, down = np.zeros(len(x)), np.zeros(len(x))
+    means = [float(x[begin:end].mean()) for begin, end in pairwise(bounds) if end > begin]
+    high = low = 0.0
+    for stretch, (begin, end) in enumerate(pairwise(bounds)):
+        about = float(x[slice(*accepted)].mean()) if accepted else means[max(0, stretch - 1)] if means else 0.0
+        for i in range(begin, end):
+            z = max(-HELD, min(HELD, (float(x[i]) - about) / spread))
+            high, low = max(0.0, high + z - CUSUM_REFERENCE), max(0.0, low - z - CUSUM_REFERENCE)
+            up[i], down[i] = high, low
+            if not accepted and max(high, low) > CUSUM_LIMIT:
+                about, high, low = means[stretch], 0.0, 0.0
+    return tuple(map(float, up)), tuple(map(float, down))
+
+
+def _shift(x: Array, first: tuple[int, int], second: tuple[int, int], spread: float) -> Shift:
     a, b = x[slice(*first)], x[slice(*second)]
     size, error = float(b.mean() - a.mean()), spread * math.sqrt(1 / len(a) + 1 / len(b))
-    return Shift(second[0], seen, size, size - SURE * error, size + SURE * error, float(a.mean()), float(b.mean()), len(b))
+    return Shift(second[0], size, size - SURE * error, size + SURE * error, float(a.mean()), float(b.mean()), len(b))
 
 
 def creep_of(x: Array, days: Array, begins: int = 0) -> Creep | None:
