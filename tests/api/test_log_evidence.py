@@ -75,6 +75,19 @@ def test_a_receptors_cause_is_one_correction_of_the_room_and_not_an_edit_of_its_
     assert all("calibrate" in said for said in found.causes_said)
 
 
+def test_what_a_tube_lost_slowly_is_said_of_the_room_and_taken_off_before_its_lines_are_looked_at(demo_store, monkeypatch):
+    found = evidence_api.learned(demo_store, "room-2")
+    (aging,) = [one for one in found.causes if one.slow]
+    assert aging.low < -0.36 / 9 < aging.high + 0.02 and "a month" in found.causes_said[found.causes.index(aging)]
+    with_it = {one.key: one.tuning.level_di for one in found.lines}
+    monkeypatch.setattr(Store, "remembered", lambda _, __, read: read())
+    monkeypatch.setattr(evidence_api, "groups", lambda _: [])
+    without = {one.key: one.tuning.level_di for one in evidence_api.learned(demo_store, "room-2").lines}
+    # Half of nine months of it lay on every line.
+    lost = [with_it[key] - without[key] for key in with_it.keys() & without.keys()]
+    assert len(lost) >= 5 and 0.05 < sum(lost) / len(lost) < 0.4
+
+
 def test_from_the_evidence_to_the_draft_to_the_next_version_and_whether_it_worked(demo):
     store, client = demo
     found = client.get("/api/rooms/room-2/learned").json()

@@ -95,8 +95,8 @@ def learned(store: Store, room_id: str) -> LearnedOut:
     def work_out() -> LearnedOut:
         seen = evidence.images(store, room_id)
         known = local.catalogue_of(store).projections
-        # What moved together since a day is known already, and taken off: it is no line's.
-        moved = [one for one in groups(watched(store, room)) if not one.slow]
+        # What moved together, at once or slowly, is known already, and taken off: it is no line's.
+        moved = groups(watched(store, room))
         told = [
             one
             for line in chart.lines
@@ -115,14 +115,16 @@ def learned(store: Store, room_id: str) -> LearnedOut:
 def _as_cause(one: Together) -> Cause:
     images = sum(day >= one.day for series in one.series for day in series.days)
     since = datetime.fromtimestamp(one.day * 86_400, UTC).date().isoformat()
-    return Cause("receptor" if one.of else "room", one.of, one.size, one.low, one.high, len(one.series), images, since)
+    return Cause(
+        "receptor" if one.of else "room", one.of, one.size, one.low, one.high, len(one.series), images, since, one.slow
+    )
 
 
 def _without(seen: Iterable[SeenImage], moved: Sequence[Together]) -> list[SeenImage]:
     """Images without what moved the series of their receptor, or of the room, together."""
     found = []
     for one in seen:
-        off = sum(what.size for what in moved if what.of in ("", one.receptor) and one.day >= what.day)
+        off = sum(what.by(one.day) for what in moved if what.of in ("", one.receptor))
         found.append(one._replace(di=one.di - off) if off else one)
     return found
 

@@ -3728,8 +3728,8 @@ export interface components {
         };
         /**
          * Cause
-         * @description What lines share: of the room, a receptor, or a support with its grid. of: which; size_di with its 99 % interval;
-         *     lines and images that show it.
+         * @description What lines share: of the room, a receptor, or a support with its grid. of: which; size_di with its interval, a month
+         *     where it is slow; lines and images that show it; since: from which day on, "" where it was always so.
          */
         Cause: {
             /** Kind */
@@ -3751,6 +3751,11 @@ export interface components {
              * @default
              */
             since: string;
+            /**
+             * Slow
+             * @default false
+             */
+            slow: boolean;
         };
         /**
          * Caution

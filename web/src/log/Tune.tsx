@@ -5,7 +5,8 @@ import { type Learned, useLearned, useTune, useWorked } from "../api/log";
 import { type Room, useMay, useProjections } from "../api/queries";
 import { Button } from "../ui/Button";
 import { Empty, Refusal, Waiting } from "../ui/Notice";
-import { signed } from "../ui/units";
+import { usePreferences } from "../ui/preferences";
+import { length, signed } from "../ui/units";
 import { day, grid, projectionName, SUPPORT } from "../ui/words";
 import { ShareSaid } from "./shares";
 
@@ -80,6 +81,9 @@ export function Tune({ room }: { room: Room }) {
                     key={one.key}
                     one={one}
                     name={named(one.tuning.line.projection)}
+                    receptor={
+                      room.receptors.find((other) => other.id === one.tuning.line.receptor)?.name ?? ""
+                    }
                     taken={one.to !== null && !left.has(one.key)}
                     onTake={() => {
                       const next = new Set(left);
@@ -141,7 +145,20 @@ export function Tune({ room }: { room: Room }) {
   );
 }
 
-function Row({ one, name, taken, onTake }: { one: Line; name: string; taken: boolean; onTake: () => void }) {
+function Row({
+  one,
+  name,
+  receptor,
+  taken,
+  onTake,
+}: {
+  one: Line;
+  name: string;
+  receptor: string;
+  taken: boolean;
+  onTake: () => void;
+}) {
+  const { unit } = usePreferences();
   const { tuning } = one;
   const { line } = tuning;
   return (
@@ -159,7 +176,12 @@ function Row({ one, name, taken, onTake }: { one: Line; name: string; taken: boo
       <td className="py-2 pr-4">
         {name}
         <span className="block text-note text-ink-3">
-          {SUPPORT[line.support]}, {grid(line.grid_ratio).toLowerCase()}
+          {[
+            SUPPORT[line.support],
+            grid(line.grid_ratio).toLowerCase(),
+            receptor,
+            `${length(line.range_cm[0] ?? 0, unit)} to ${length(line.range_cm[1] ?? 0, unit)}`,
+          ].join(", ")}
         </span>
       </td>
       <td className="max-w-xl py-2 pr-4">

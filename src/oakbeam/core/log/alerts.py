@@ -114,6 +114,12 @@ class Together:
     slow: bool
     series: tuple[Series, ...]
 
+    def by(self, day: float) -> float:
+        """How far an image of a day is moved by it [DI]."""
+        if day < self.day:
+            return 0.0
+        return self.size * (day - self.day) / 30 if self.slow else self.size
+
 
 def groups(series: Sequence[Series]) -> list[Together]:
     """Where the series of the room, or of one receptor, moved together, by all their images laid one after the other.

@@ -40,8 +40,13 @@ def tuning_said(one: Tuning, to: ChartLine | None) -> str:
 def cause_said(one: Cause, room: Room) -> str:
     """A cause of the room in words, with what to do."""
     where = "the whole room" if one.kind == "room" else room.receptor(one.of).name
-    size = f"{_di(one.size_di)} DI ({_di(one.low)} to {_di(one.high)})"
-    if one.since:
+    places = 2 if one.slow else 1
+    size = (
+        f"{_di(one.size_di, places)} DI{' a month' if one.slow else ''} ({_di(one.low, places)} to {_di(one.high, places)})"
+    )
+    if one.slow:
+        seen = f"{one.lines} series of {where} move together by {size} since {day_of(one.since)}, {one.images} images"
+    elif one.since:
         seen = f"{one.lines} series of {where} moved together by {size} about {day_of(one.since)}, {one.images} images since"
     else:
         seen = (

@@ -64,8 +64,8 @@ class LineImages:
 
 @dataclass(frozen=True, slots=True)
 class Cause:
-    """What lines share: of the room, a receptor, or a support with its grid. of: which; size_di with its 99 % interval;
-    lines and images that show it."""
+    """What lines share: of the room, a receptor, or a support with its grid. of: which; size_di with its interval, a month
+    where it is slow; lines and images that show it; since: from which day on, "" where it was always so."""
 
     kind: str
     of: str
@@ -75,6 +75,7 @@ class Cause:
     lines: int
     images: int
     since: str = ""
+    slow: bool = False
 
 
 @dataclass(frozen=True, slots=True)
