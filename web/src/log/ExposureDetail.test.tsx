@@ -72,3 +72,40 @@ it("what was begun of one exposure's note never stands at another's", async () =
     }),
   );
 });
+
+it("an incident is closed by a keeper, once, with what came of it; a technologist reads it", async () => {
+  const written = {
+    exposure: 8,
+    at: "2026-11-20T10:00:00Z",
+    by: "tamsin",
+    happened: "The grid was left in.",
+    told: "The physicist",
+    closed_at: null,
+    closed_by: null,
+    outcome: "",
+  };
+  let incident: object = written;
+  const routes = {
+    "GET /api/exposures/8": () => known(8, {}, { incident }),
+    "POST /api/exposures/8/incident/close": ({ body }: { body: unknown }) =>
+      (incident = { ...written, ...(body as object), closed_at: "2026-11-21T10:00:00Z", closed_by: "joren" }),
+  };
+  clinic(routes);
+  const { unmount } = show(<LogPage room={ROOM} />, "/log?part=list&room=room-1&exposure=8");
+  expect(await screen.findByText(/Told: The physicist/)).toBeDefined();
+  expect(screen.queryByLabelText("What it is closed with")).toBeNull();
+  unmount();
+  const server = clinic({
+    ...routes,
+    "GET /api/start": start({ session: session(person("joren", "keeper")) }),
+  });
+  show(<LogPage room={ROOM} />, "/log?part=list&room=room-1&exposure=8");
+  await screen.findByLabelText("What it is closed with");
+  enter("What it is closed with", "The technique is on the wall now.");
+  press("Close it");
+  expect(await screen.findByText(/Closed: The technique is on the wall now\./)).toBeDefined();
+  expect(server.last("POST /api/exposures/8/incident/close").body).toEqual({
+    outcome: "The technique is on the wall now.",
+  });
+  expect(screen.queryByLabelText("What it is closed with")).toBeNull();
+});
