@@ -79,9 +79,19 @@ def test_images_dropped_are_mapped_stand_on_the_board_and_teach_the_chart(page: 
     page.get_by_role("link", name="Lumbar spine AP (or PA)").click()
     expect(page).to_have_url(re.compile("part=list.*projection=lspine-ap|projection=lspine-ap.*part=list"))
 
+    # The keeper accepts a period: the limits stand on it.
+    page.goto(f"{site}/log?room=portable&part=time")
+    expect(page.get_by_text("no period is accepted")).to_be_visible()
+    page.get_by_role("button", name="Accept a period…").click()
+    page.get_by_role("textbox", name="To").fill((datetime.now(UTC) - timedelta(days=120)).date().isoformat())
+    page.get_by_role("button", name="Accept it").click()
+    expect(page.get_by_text("accepted by joren")).to_be_visible()
+    page.get_by_role("button", name="Accept none").click()
+    expect(page.get_by_text("no period is accepted")).to_be_visible()
+
     # The evidence of another room goes into its draft; somebody else approves it; the log says what came of it.
     page.goto(f"{site}/log?room=room-2&part=tune")
-    page.get_by_role("checkbox", name="Take Knee AP").uncheck()
+    page.get_by_role("checkbox", name="Take Elbow AP").uncheck()
     expect(page.get_by_text("It worked: mean")).to_be_visible()
     page.get_by_role("button", name=re.compile("Put .* into the draft")).click()
     page.get_by_role("link", name=re.compile("a draft")).click()
