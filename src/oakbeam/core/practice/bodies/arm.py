@@ -1,0 +1,224 @@
+"""The arm: hand and wrist, elbow, shoulder of an average adult, then sized.
+
+Hand: x to the thumb, y to the finger tips, z to the back of the hand, 0 at the wrist joint. Elbow: x to the radius' side, y
+up the arm, z to the front. Shoulder: in the trunk's frame. The figures are estimates of ours.
+"""
+
+from __future__ import annotations
+
+import numpy as np
+
+from oakbeam.core.physics.beam.tables import Array
+from oakbeam.core.practice.bodies import trunk
+from oakbeam.core.practice.bodies.frame import Build, capsules, flare, skin
+from oakbeam.core.practice.bodies.leg import tubular
+from oakbeam.core.practice.computed_body import Tissue, bone
+from oakbeam.core.practice.solids import Solid, ball, rod, turn
+
+# base and head of each metacarpal, its radius, lengths of the phalanges after it
+FINGERS = (
+    ((2.0, 2.8, -0.5), (4.0, 6.2, -1.1), 0.62, (3.1, 2.3)),
+    ((1.0, 3.05, 0.0), (1.9, 9.4, 0.1), 0.55, (4.0, 2.4, 1.7)),
+    ((0.15, 3.15, 0.1), (0.35, 9.5, 0.15), 0.55, (4.4, 2.9, 1.8)),
+    ((-0.6, 3.0, 0.05), (-1.1, 8.8, 0.1), 0.48, (4.1, 2.7, 1.8)),
+    ((-1.3, 2.85, 0.0), (-2.5, 8.0, 0.0), 0.46, (3.3, 1.9, 1.6)),
+)
+SPREAD = (1.0, 0.75, 0.5, 0.9, 1.35)
+CARPALS = {
+    "scaphoid": ((1.0, 0.85, -0.1), (0.62, 1.15, 0.6), -35),
+    "lunate": ((0.02, 0.62, 0.0), (0.68, 0.7, 0.75), 0),
+    "triquetrum": ((-1.05, 0.95, 0.1), (0.62, 0.68, 0.5), 20),
+    "trapezium": ((1.75, 2.15, -0.35), (0.68, 0.68, 0.62), 0),
+    "trapezoid": ((0.95, 2.3, 0.1), (0.48, 0.6, 0.6), 0),
+    "capitate": ((0.12, 2.0, 0.05), (0.58, 1.05, 0.68), 0),
+    "hamate": ((-0.82, 2.1, 0.0), (0.62, 0.85, 0.68), 15),
+}
+
+
+def _finger(number: int, build: Build) -> list[tuple[Array, Array, float]]:
+    """(start, end, radius) of metacarpal and phalanges of a finger, from the thumb; fanned out where the build is bent."""
+    start, end, radius, lengths = FINGERS[number]
+    a, b = np.array(start), np.array(end)
+    bones = [(a, b, radius)]
+    along = (b - a) / np.linalg.norm(b - a)
+    along = along * np.array([SPREAD[number], 1.0, 1.0])
+    bend = -build.bend_deg * (0.15 + 0.28 * max(number - 1, 0)) if number else 0.0
+    along = turn("x", bend) @ (along / np.linalg.norm(along))
+    at, size = b, radius
+    for long in lengths:
+        size *= 0.84
+        gap = 0.08 + 0.14 * (1 - build.grown) + 0.06
+        first = at + along * (1.0 * size + gap)
+        last = first + along * (long - 1.9 * size)
+        bones.append((first, last, size))
+        at = last + along * 0.0
+    return bones
+
+
+def hand_outline(build: Build) -> list[Solid]:
+    """Forearm's end, palm and fingers."""
+    f = build.flesh
+    found = [
+        *capsules([(0, -16, 0), (0, -3.0, 0)], (4.2 * f, 3.0 * f), 0.70),
+        *capsules([(0, -3.0, 0), (0.1, 2.4, 0)], (3.0 * f, 3.1 * f), 0.64),
+        *capsules([(0.1, 2.2, 0), (-0.2, 7.2, 0)], (3.1 * f, 3.8 * f), 0.40),
+        ball((2.0, 3.8, -0.6), (1.7 * f, 2.8 * f, 1.5 * f)),
+    ]
+    for number in range(5):
+        bones = _finger(number, build)
+        fat = (1.15 if number == 0 else 0.98) * f
+        for first, last, _ in bones[1 if number else 0 :]:
+            found.append(rod(first - 0.35 * (last - first), last + 0.1 * (last - first), fat, 0.93 * fat, 0.92))
+            fat *= 0.92
+        found.append(ball(bones[-1][1], (0.85 * fat, 1.3 * fat, 0.85 * fat)))
+    return found
+
+
+def hand(build: Build) -> list[Tissue]:
+    """A hand with its wrist."""
+    thin, grown = (0.6 if build.condition == "osteoporosis" else 1.0), build.grown
+    gap = 0.35 * (1 - grown)
+    radius = [
+        rod((1.1, -14, 0), (0.95, -4.4, 0), 0.72, 0.76),
+        *flare((0.95, -4.6, 0), (0.75, -0.2 - gap, 0), 0.76, 1.5, 0.75),
+        rod((1.7, -0.9 - gap, 0), (1.95, 0.2 - gap, 0), 0.55, 0.3),
+    ]
+    ulna = [
+        rod((-0.9, -14, 0), (-1.25, -1.6, 0), 0.68, 0.6),
+        ball((-1.35, -1.05 - gap, 0), (0.85, 0.65, 0.75)),
+        rod((-1.9, -0.9 - gap, 0.2), (-2.0, 0.0 - gap, 0.2), 0.28, 0.15),
+    ]
+    found = [bone("radius", radius, 0.18 * thin, 0.18 * thin), bone("ulna", ulna, 0.17 * thin, 0.15 * thin)]
+    if grown > 0.1:
+        shrink = 0.45 + 0.55 * grown
+        for name, (centre, sizes, lean) in CARPALS.items():
+            found.append(bone(name, [ball(centre, np.array(sizes) * shrink, turn("z", lean))], 0.07 * thin, 0.26 * thin))
+        found.append(bone("pisiform", [ball((-1.1, 0.95, -0.85), 0.42 * shrink)], 0.05, 0.24))
+    for number in range(5):
+        for order, (first, last, size) in enumerate(_finger(number, build)):
+            name = "metacarpal" if order == 0 else "phalanx"
+            found.append(
+                bone(f"{name} {number + 1}", tubular(first, last, size), 0.15 * thin * (0.5 + 0.5 * grown), 0.12 * thin)
+            )
+    return [
+        skin(hand_outline(build), 0.0),
+        *found,
+    ]
+
+
+ELBOW_PIVOT = np.array([0.0, 0.0, 0.3])
+
+
+def _forearm(tissues: list[Tissue], build: Build) -> list[Tissue]:
+    how = turn("x", -build.bend_deg)
+    return [one.moved(how, ELBOW_PIVOT - how @ ELBOW_PIVOT) for one in tissues]
+
+
+def elbow_outline(build: Build) -> list[Solid]:
+    """Arm and forearm about the elbow."""
+    f = build.flesh
+    below = Tissue(
+        "below",
+        tuple(
+            capsules(
+                [(0, 0, 0.0), (0.1, -7, 0.2), (0.1, -25, 0.1), (0.1, -32, 0.1)], (4.2 * f, 4.3 * f, 2.9 * f, 3.2 * f), 0.86
+            )
+        ),
+        {},
+    )
+    return [
+        *capsules([(0, 24, 0), (0, 9, 0.1), (0, 0, 0)], (4.9 * f, 4.5 * f, 4.2 * f), 0.94),
+        *_forearm([below], build)[0].solids,
+    ]
+
+
+def elbow(build: Build) -> list[Tissue]:
+    """An elbow with the halves of arm and forearm, bent as the build says."""
+    thin = 0.6 if build.condition == "osteoporosis" else 1.0
+    fossa = [ball((-0.3, 2.0, -1.1), (1.15, 1.0, 0.85)), ball((-0.2, 1.9, 1.0), (0.9, 0.7, 0.62))]
+    humerus = [
+        *flare((0, 7.0, 0), (-0.1, 0.9, 0.1), 1.15, 3.0, 0.36),
+        rod((-1.9, 0.15, 0.3), (-0.95, 0.1, 0.3), 1.25, 0.85),
+        rod((-0.95, 0.1, 0.3), (0.15, 0.1, 0.3), 0.85, 1.1),
+        ball((1.2, 0.1, 0.5), (1.05, 1.05, 1.05)),
+        ball((-2.9, 1.7, -0.1), (0.85, 0.9, 0.65)),
+        ball((2.45, 1.5, 0.0), (0.55, 0.9, 0.6)),
+    ]
+    notch = [rod((-2.4, 0.12, 0.3), (0.6, 0.12, 0.3), 1.35)]
+    ulna = [
+        ball((-0.8, 0.75, -1.25), (1.15, 1.75, 1.1)),
+        rod((-0.8, 0.4, -1.3), (-0.9, -3.0, -0.7), 1.15, 1.0),
+        ball((-0.75, -1.25, 0.55), (0.95, 0.75, 0.85)),
+        rod((-0.8, -1.6, -0.2), (-0.95, -5.0, -0.5), 1.2, 0.8),
+        rod((-0.95, -4.8, -0.5), (-1.0, -24, 0), 0.75, 0.6),
+        ball((-1.1, -24.4, 0), (0.85, 0.7, 0.75)),
+    ]
+    radius = [
+        rod((1.25, -1.1, 0.45), (1.25, -1.95, 0.4), 1.08, 1.0),
+        rod((1.25, -1.9, 0.4), (1.15, -3.6, 0.3), 0.78, 0.72),
+        ball((0.75, -4.2, 0.2), (0.6, 0.9, 0.6)),
+        rod((1.1, -3.5, 0.3), (1.2, -21, 0), 0.72, 0.78),
+        *flare((1.2, -20.8, 0), (1.2, -25.2, 0), 0.78, 1.5, 0.75),
+    ]
+    pads = [
+        Tissue("front fat pad", (ball((0, 2.4, 1.5), (1.4, 1.5, 0.4)),), {"adipose": 0.9}),
+    ]
+    upper = [
+        bone("distal humerus", humerus, 0.12 * thin, 0.22 * thin, fossa),
+        bone("humerus shaft", [rod((0, 24, 0), (0, 6.7, 0), 1.15, 1.15)], 0.45 * thin, 0.01, humerus),
+        *pads,
+    ]
+    lower = [
+        bone("ulna", ulna, 0.16 * thin, 0.2 * thin, notch),
+        bone("proximal radius", radius, 0.16 * thin, 0.16 * thin),
+    ]
+    return [
+        skin(elbow_outline(build), 0.35),
+        *upper,
+        *_forearm(lower, build),
+    ]
+
+
+SHOULDER = np.array([16.4, 37.0, -2.2])
+
+
+def shoulder_outline(build: Build) -> list[Solid]:
+    """The trunk with the left arm beside it."""
+    f = build.flesh
+    return [
+        *trunk.outline(build),
+        rod((SHOULDER[0], 38, -1.8), (19.6, 24, -1.4), 5.5 * f, 4.9 * f, 1.05),
+        rod((19.6, 24.4, -1.4), (21.0, 6, -1.0), 4.9 * f, 4.4 * f, 1.0),
+    ]
+
+
+def shoulder(build: Build) -> list[Tissue]:
+    """The left shoulder with chest wall and arm; the humerus turned out as far as the build is bent (negative: in)."""
+    thin = 0.6 if build.condition == "osteoporosis" else 1.0
+    out = turn("y", build.bend_deg)
+
+    def about(point: tuple[float, float, float]) -> Array:
+        return np.asarray(SHOULDER + out @ np.array(point))
+
+    # Turned out the greater tubercle stands in profile, the lesser toward the front.
+    top = [
+        ball(SHOULDER, 2.35),
+        ball(about((1.75, -0.15, 0.35)), (1.1, 1.7, 1.3), out),
+        ball(about((0.5, -0.6, 1.9)), (0.75, 1.0, 0.7), out),
+        rod(SHOULDER + np.array([0.6, -1.2, 0]), SHOULDER + np.array([1.3, -5.5, 0.1]), 2.0, 1.3),
+    ]
+    shaft = [rod(SHOULDER + np.array([1.25, -5.2, 0.1]), SHOULDER + np.array([4.2, -30, 0.8]), 1.25, 1.1)]
+    socket = [ball((14.05, 36.9, -2.6), (0.55, 1.8, 1.35), turn("y", 20))]
+    bones = [
+        *trunk.chest_inside(build),
+        *trunk.spine(build),
+        *trunk.ribs(build),
+        *trunk.shoulder_girdle(build),
+        bone("socket of the shoulder", socket, 0.12, 0.25),
+        bone("humerus top", top, 0.11 * thin, 0.15 * thin),
+        bone("humerus shaft", shaft, 0.42 * thin, 0.01, top),
+    ]
+    return [
+        skin(shoulder_outline(build), 0.8 * build.flesh),
+        *bones,
+    ]

@@ -1,0 +1,207 @@
+"""Closed-form solids and how much of each a ray meets.
+
+Everything a computed body is made of is an ellipsoid, a tapered elliptic cylinder or a box, moved, turned and stretched, and
+cut by planes where need be. Each is known by the map that takes it to its unit form, so that a ray meets it by a quadratic
+at most. Lengths cm; the z axis points from the receptor to the tube.
+"""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Sequence
+from dataclasses import dataclass, replace
+from typing import Literal
+
+import numpy as np
+from numpy.typing import NDArray
+
+from oakbeam.core.physics.beam.tables import Array
+
+Form = Literal["ball", "rod", "box"]
+Rays = NDArray[np.float32]
+Vector = Sequence[float] | Array
+IDENTITY: Array = np.eye(3)
+
+
+@dataclass(frozen=True, eq=False)
+class Solid:
+    """A unit form under a map. to_unit (3, 3) and centre (3): u = to_unit · (x − centre). ball: |u| ≤ 1; rod: u₁² + u₂² ≤ (1
+    + taper · u₃)², |u₃| ≤ 1; box: each |u| ≤ 1. open_ended: its ends are no surfaces, another goes on there. cuts: (normal,
+    offset), the half-spaces normal · x ≤ offset."""
+
+    form: Form
+    to_unit: Array
+    centre: Array
+    taper: float = 0.0
+    open_ended: bool = False
+    cuts: tuple[tuple[Array, float], ...] = ()
+
+    def moved(self, how: Array, by: Vector = (0.0, 0.0, 0.0)) -> Solid:
+        """Under the map x -> how · x + by."""
+        back = np.linalg.inv(how)
+        shift = np.asarray(by, float)
+        cuts = tuple((normal @ back, offset + float(normal @ back @ shift)) for normal, offset in self.cuts)
+        return replace(self, to_unit=self.to_unit @ back, centre=how @ self.centre + shift, cuts=cuts)
+
+    def cut(self, normal: Vector, point: Vector) -> Solid:
+        """Without what lies beyond a plane through a point, on the side the normal points to."""
+        unit = np.asarray(normal, float)
+        return replace(self, cuts=(*self.cuts, (unit, float(unit @ np.asarray(point, float)))))
+
+    def shrunk(self, by_cm: float, ends: bool = True) -> Solid:
+        """The same, smaller by a length on every side: what a shell of that thickness holds; a rod at its ends where
+        asked."""
+        axes = np.linalg.inv(self.to_unit)
+        sizes = np.linalg.norm(axes, axis=0)
+        left = np.maximum(sizes - by_cm, 0.02 * sizes)
+        if self.open_ended or (self.form == "rod" and not ends):
+            left[2] = sizes[2]
+        cuts = tuple((normal, offset - by_cm * float(np.linalg.norm(normal))) for normal, offset in self.cuts)
+        return replace(self, to_unit=np.linalg.inv(axes * (left / sizes)), cuts=cuts)
+
+    def corners(self) -> Array:
+        """(3, 8): of a box that holds it."""
+        axes = np.linalg.inv(self.to_unit)
+        signs = np.array([[x, y, z] for x in (-1, 1) for y in (-1, 1) for z in (-1, 1)], float).T
+        if self.form == "rod":
+            signs[:2] *= 1 + self.taper * signs[2]
+        return np.asarray(axes @ signs + self.centre[:, None])
+
+
+def ball(centre: Vector, radii: Vector | float, turned: Array = IDENTITY) -> Solid:
+    """An ellipsoid: half axes [cm] along x, y and z before it is turned."""
+    sizes = np.broadcast_to(np.asarray(radii, float), (3,))
+    return Solid("ball", np.diag(1 / sizes) @ turned.T, np.asarray(centre, float))
+
+
+def box(centre: Vector, half: Vector, turned: Array = IDENTITY) -> Solid:
+    """A box: half sides [cm] along x, y and z before it is turned."""
+    return Solid("box", np.diag(1 / np.asarray(half, float)) @ turned.T, np.asarray(centre, float))
+
+
+def rod(
+    start: Vector,
+    end: Vector,
+    radius: float,
+    end_radius: float | None = None,
+    flat: float = 1.0,
+    flat_along: Vector = (0, 0, 1),
+) -> Solid:
+    """A tapered cylinder from one point to another. flat: how thick it is along a direction over how wide it is across."""
+    a, b = np.asarray(start, float), np.asarray(end, float)
+    last = radius if end_radius is None else end_radius
+    mean, half = (radius + last) / 2, float(np.linalg.norm(b - a)) / 2
+    along = (b - a) / (2 * half)
+    second = np.asarray(flat_along, float)
+    second = second - along * (second @ along)
+    if np.linalg.norm(second) < 1e-6:
+        second = np.array([1.0, 0, 0]) - along * along[0]
+        if np.linalg.norm(second) < 1e-6:
+            second = np.array([0, 1.0, 0])
+    second = second / np.linalg.norm(second)
+    first = np.cross(second, along)
+    axes = np.stack([first * mean, second * mean * flat, along * half], axis=1)
+    return Solid("rod", np.linalg.inv(axes), (a + b) / 2, (last - radius) / (2 * mean))
+
+
+def chain(
+    points: Sequence[Vector], radii: Sequence[float] | float, flat: float = 1.0, flat_along: Vector = (0, 0, 1)
+) -> list[Solid]:
+    """Rods from point to point with balls at the joints: a bent rod."""
+    sizes = [radii] * len(points) if isinstance(radii, (int, float)) else list(radii)
+    found = [rod(points[i], points[i + 1], sizes[i], sizes[i + 1], flat, flat_along) for i in range(len(points) - 1)]
+    if flat == 1.0:
+        found += [ball(point, size) for point, size in zip(points, sizes, strict=True)]
+    return found
+
+
+def turn(axis: Literal["x", "y", "z"], deg: float) -> Array:
+    """(3, 3): a turn about an axis, counter-clockwise for who looks against it."""
+    c, s = math.cos(math.radians(deg)), math.sin(math.radians(deg))
+    if axis == "x":
+        return np.array([[1, 0, 0], [0, c, -s], [0, s, c]], float)
+    if axis == "y":
+        return np.array([[c, 0, s], [0, 1, 0], [-s, 0, c]], float)
+    return np.array([[c, -s, 0], [s, c, 0], [0, 0, 1]], float)
+
+
+def spans(solid: Solid, source: Array, rays: Rays) -> tuple[Rays, Rays]:
+    """Where each ray source + t · ray, rays (3, n), enters and leaves a solid, in t; both 0 where it misses."""
+    # Counted from the solid's own height: single precision then holds a tenth of a micrometre.
+    depth = rays[2].mean()
+    near = float((solid.centre[2] - source[2]) / depth) if depth else 0.0
+    to_unit = solid.to_unit.astype(np.float32)
+    step = to_unit @ rays
+    start = (solid.to_unit @ (source - solid.centre)).astype(np.float32)[:, None] + near * step
+    with np.errstate(divide="ignore", invalid="ignore"):
+        first, last = _FORMS[solid.form](start, step, solid.taper)
+        for normal, offset in solid.cuts:
+            speed = normal.astype(np.float32) @ rays
+            left = np.float32(offset - float(normal @ source)) - near * speed
+            at = left / speed
+            first = np.where(speed < 0, np.maximum(first, at), first)
+            last = np.where(speed > 0, np.minimum(last, at), last)
+            last = np.where((speed == 0) & (left < 0), first, last)
+        missed = ~(last > first)
+    first, last = first + near, last + near
+    first[missed] = 0
+    last[missed] = 0
+    return first, last
+
+
+def _ball(start: Rays, step: Rays, _: float) -> tuple[Rays, Rays]:
+    a, b, c = (step * step).sum(0), (start * step).sum(0), (start * start).sum(0) - 1
+    root = np.sqrt(b * b - a * c)
+    return (-b - root) / a, (-b + root) / a
+
+
+def _rod(start: Rays, step: Rays, taper: float) -> tuple[Rays, Rays]:
+    wide, widens = 1 + taper * start[2], taper * step[2]
+    a = (step[:2] ** 2).sum(0) - widens**2
+    b = (start[:2] * step[:2]).sum(0) - wide * widens
+    c = (start[:2] ** 2).sum(0) - wide**2
+    # Along the side to the last digit the quadratic is none; a hair beside it it is.
+    a = np.where(np.abs(a) < 1e-7, np.float32(1e-7), a)
+    root = np.sqrt(b * b - a * c)
+    first, last = (-b - root) / a, (-b + root) / a
+    steep = a < 0
+    if steep.any():
+        # Steeper than its side a ray is inside the cone beyond one crossing: that toward which the cone widens.
+        far, through = np.float32(1e9), np.isnan(root)
+        opens = widens > 0
+        entered = np.where(opens & ~through, first, -far)
+        left = np.where(opens | through, far, last)
+        first, last = np.where(steep, entered, first), np.where(steep, left, last)
+    low, high = _slab(start[2], step[2])
+    return np.maximum(first, low), np.minimum(last, high)
+
+
+def _box(start: Rays, step: Rays, _: float) -> tuple[Rays, Rays]:
+    low, high = _slab(start, step)
+    return low.max(0), high.min(0)
+
+
+def _slab(start: Rays, step: Rays) -> tuple[Rays, Rays]:
+    one, two = (-1 - start) / step, (1 - start) / step
+    low, high = np.minimum(one, two), np.maximum(one, two)
+    still = step == 0
+    if still.any():
+        outside = still & (np.abs(start) > 1)
+        low = np.where(still, np.where(outside, np.float32(1e9), np.float32(-1e9)), low)
+        high = np.where(still, np.where(outside, np.float32(-1e9), np.float32(1e9)), high)
+    return low, high
+
+
+_FORMS = {"ball": _ball, "rod": _rod, "box": _box}
+
+
+def union_length(first: Rays, last: Rays) -> Rays:
+    """(n): what the intervals (k, n) of each ray cover together, overlaps once."""
+    if len(first) == 1:
+        return np.asarray(last[0] - first[0])
+    order = np.argsort(first, axis=0)
+    first, last = np.take_along_axis(first, order, 0), np.take_along_axis(last, order, 0)
+    reached = np.maximum.accumulate(last, axis=0)
+    covered = last[0] - first[0]
+    covered = covered + np.maximum(last[1:] - np.maximum(first[1:], reached[:-1]), 0).sum(0)
+    return np.asarray(covered)
