@@ -62,6 +62,6 @@ case "${1:-}" in
   # not have it or cannot be reached, Chromium itself serves.
   browser)
     debian_packages chromium-headless-shell libatomic1 fonts-liberation || debian_packages chromium libatomic1 fonts-liberation ;;
-  dicom) debian_packages dcmtk ;;
+  dicom) debian_packages dcmtk dicom3tools ;;
   *) echo "usage: bootstrap.sh python|packages LOCK|node|browser|dicom" >&2; exit 2 ;;
 esac

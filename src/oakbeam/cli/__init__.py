@@ -30,6 +30,7 @@ from oakbeam.api.types import Problem
 from oakbeam.cli import charts as charts_cli
 from oakbeam.cli import log as log_cli
 from oakbeam.cli import people as people_cli
+from oakbeam.cli import practice as practice_cli
 from oakbeam.cli import rooms as rooms_cli
 from oakbeam.cli.charts import ACTOR
 from oakbeam.core.errors import Refusal
@@ -142,6 +143,7 @@ def _parser() -> argparse.ArgumentParser:
     importing.add_argument("--format", choices=("csv", "json"), default="csv")
     charts_cli.add_to(commands, lambda what: lambda given: what(given, _store(given)))
     log_cli.add_to(commands, lambda what: lambda given: what(given, _store(given)))
+    practice_cli.add_to(commands)
     rooms_cli.add_to(commands, lambda what: lambda given: what(given, _store(given)))
     people_cli.add_to(commands, lambda what: lambda given: what(given, _store(given)))
     backup = add("backup", _backup, "Write a consistent copy of the database while it is in use.")

@@ -6,6 +6,7 @@ figures are estimates of ours, chosen so that outlines and bones agree with the 
 
 from __future__ import annotations
 
+import itertools
 import math
 
 import numpy as np
@@ -75,7 +76,7 @@ def outline(build: Build) -> list[Solid]:
         (42.5, 9.6),
     )
     found = []
-    for (low, wide), (high, wide_high) in zip(stations, stations[1:], strict=False):
+    for (low, wide), (high, wide_high) in itertools.pairwise(stations):
         slope = (wide_high - wide) / (high - low)
         more = SEAM_CM * slope
         found.append(
@@ -195,7 +196,7 @@ def ribs(build: Build) -> list[Tissue]:
         radius = 0.62 if number in (1, 2) else 0.66 if number < 11 else 0.55
         # Flat against the chest wall.
         solids = []
-        for a, b in zip(points, points[1:], strict=False):
+        for a, b in itertools.pairwise(points):
             outward = np.array([a[0] + b[0], 0.0, a[2] + b[2]])
             solids += bent_rod([a, b], radius, 0.5, outward)
         found += [bone(f"rib {number} left", solids, 0.085 * thin, 0.10)]
@@ -273,7 +274,7 @@ def vessels(build: Build) -> list[list[Solid]]:
     found: list[list[Solid]] = []
     for side, height in ((-1, 29.0), (1, 29.8)):
         root = np.array([side * 3.2, height, -0.8])
-        found.append([ball(root + [side * 0.5, -0.3, 0], (1.5, 1.9, 1.5))])
+        found.append([ball(root + np.array([side * 0.5, -0.3, 0]), (1.5, 1.9, 1.5))])
         for number in range(13):
             angle = math.radians(-75 + 160 * (number + 0.5) / 13) + 0.1 * build.chance.standard_normal()
             rise, reach = math.sin(angle), math.cos(angle)

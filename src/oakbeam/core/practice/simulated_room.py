@@ -1,0 +1,223 @@
+"""A simulated x-ray room: a computed patient, a console, what goes wrong, and the image that comes of it.
+
+Nothing here touches a real room: the tube is a usual one of the physics model, so that a technique learned here holds in
+shape, not in milliampere-seconds, for a room that was calibrated.
+"""
+
+from __future__ import annotations
+
+import math
+from dataclasses import dataclass, field, replace
+
+import numpy as np
+
+from oakbeam.core.anatomy.body import AgeBand, Habitus, Sex
+from oakbeam.core.anatomy.composition import part_of
+from oakbeam.core.cache import cached
+from oakbeam.core.equipment.room_beam import usual_grid
+from oakbeam.core.errors import Refusal, one_of, within
+from oakbeam.core.patient.thickness import LIMB_SHARE, declared_age
+from oakbeam.core.physics.beam.grid import GridStrips
+from oakbeam.core.physics.beam.model import BeamSetup, Part
+from oakbeam.core.physics.beam.receptor import ReceptorKind
+from oakbeam.core.practice.artefacts import ARTEFACTS, Artefact, laid_on
+from oakbeam.core.practice.bodies.frame import CONDITIONS, Build
+from oakbeam.core.practice.computed_body import Screen, lengths
+from oakbeam.core.practice.positioning import ComputedPart, agreeing, focus_at, placed
+from oakbeam.core.practice.radiograph import (
+    Collimation,
+    Exposure,
+    GridFault,
+    Index,
+    Motion,
+    Radiograph,
+    chamber_signal,
+    expose,
+    index_of,
+)
+from oakbeam.core.practice.views import REGIONS, VIEWS
+from oakbeam.core.projection import Projection
+
+TARGET_EI = 250.0
+"""What the practice room's digital receptors aim at; film: net density 1 at 2.5 µGy (speed class 400)."""
+MARGIN = 1.06
+"""The image is so much larger than the field of the projection: its shutters are seen."""
+PIXELS = (64, 512)
+AGREED_AT_KVP = 75.0
+"""Quality at which a body is made to agree with the physics model's part."""
+
+
+@dataclass(frozen=True, slots=True)
+class Case:
+    """A computed patient for a projection. condition: one of `CONDITIONS`; seed: the small differences between people."""
+
+    projection: Projection
+    thickness_cm: float
+    habitus: Habitus | None = None
+    age: AgeBand | None = None
+    sex: Sex = "male"
+    condition: str = ""
+    seed: int = 0
+
+
+@dataclass(frozen=True, slots=True)
+class Lie:
+    """What is wrong with how the patient lies: turned too far [deg], off the middle [cm], joint bent otherwise [deg], tube
+    angled otherwise [deg]."""
+
+    turned_deg: float = 0.0
+    off_cm: tuple[float, float] = (0.0, 0.0)
+    bend_deg: float = 0.0
+    angle_deg: float = 0.0
+
+
+@dataclass(frozen=True, slots=True)
+class Console:
+    """What is set. mas is the back-up where chambers end the exposure; chambers "": by hand. field_cm None: the
+    projection's."""
+
+    kvp: float
+    mas: float
+    sid_cm: float
+    grid_ratio: int = 0
+    gap_cm: float = 0.0
+    receptor: ReceptorKind = "dr_csi"
+    chambers: tuple[str, ...] = ()
+    density_factor: float = 1.0
+    spot_mm: float = 1.2
+    field_cm: tuple[float, float] | None = None
+    filtration_mm_al: float = 3.0
+    filtration_mm_cu: float = 0.0
+
+
+@dataclass(frozen=True, slots=True)
+class Mishap:
+    """What goes wrong beside the lie and the technique."""
+
+    grid: GridFault = field(default_factory=GridFault)
+    moved_mm: float = 0.0
+    artefacts: tuple[Artefact, ...] = ()
+    shutters_off_cm: tuple[float, float] = (0.0, 0.0)
+    shutters_turned_deg: float = 0.0
+
+
+@dataclass(frozen=True)
+class Taken:
+    """What an exposure gave. mas: as it ended; back_up: the back-up ended it; part: what the physics model takes for the
+    patient's; expected_ei: that model's index for it."""
+
+    radiograph: Radiograph
+    body: ComputedPart
+    index: Index
+    di: float
+    mas: float
+    back_up: bool
+    part: Part
+    setup: BeamSetup
+
+
+def can_be_computed(projection_id: str) -> bool:
+    """Whether there is a body for a projection."""
+    return projection_id in VIEWS
+
+
+def part_for(case: Case) -> Part:
+    """What the physics model takes for a case."""
+    age = declared_age(case.projection, case.age)
+    thickness = np.array([within("thickness_cm", case.thickness_cm, 1.0, 45.0, "cm")])
+    average = case.projection.thickness_cm[1]
+    return part_of(case.projection.composition, average, thickness, case.habitus, age=age)
+
+
+@cached(24)
+def computed(
+    case: Case, lie: Lie, sid_cm: float, gap_cm: float, pixels: int, artefacts: tuple[Artefact, ...] = ()
+) -> tuple[ComputedPart, Screen, Part]:
+    """A case as the rays meet it; kept, since techniques are changed more often than patients. Refusal where there is no
+    body for the projection."""
+    if case.projection.id not in VIEWS:
+        raise Refusal("No body for this view", f"{case.projection.name} is not computed yet.", sorted(VIEWS), "projection")
+    one_of("condition", case.condition, tuple(CONDITIONS))
+    within("size", pixels, *PIXELS, "pixels")
+    view, part = VIEWS[case.projection.id], part_for(case)
+    region = REGIONS[view.region]
+    child = case.age in LIMB_SHARE or case.projection.for_children
+    age: AgeBand = case.age or (case.projection.ages[0] if case.projection.for_children else "adult")
+    build = Build(
+        age=age,
+        sex=case.sex,
+        condition=case.condition,
+        bend_deg=view.bend_deg + lie.bend_deg,
+        arms_up=view.arms_up,
+        seed=case.seed,
+    )
+    pose = view.pose(lie.turned_deg, lie.off_cm, lie.angle_deg)
+    tissues = placed(
+        region.outline, region.anatomy, build, pose, case.thickness_cm, sid_cm, gap_cm, 1.0 if child else region.follows
+    )
+    width, height = case.projection.field_cm
+    pixel = MARGIN * max(width, height) / pixels
+    shape = (max(8, round(MARGIN * height / pixel)), max(8, round(MARGIN * width / pixel)))
+    screen = Screen(focus_at(sid_cm, pose.angle_deg), (0.0, 0.0), pixel, shape)
+    usual = BeamSetup(AGREED_AT_KVP, sid_cm, case.projection.field_cm, gap_cm=gap_cm)
+    body = agreeing(lengths(tissues, screen), screen, part, case.projection.field_cm, usual)
+    if artefacts:
+        body = replace(body, maps=laid_on(body.maps, screen, artefacts, case.projection.field_cm))
+    return body, screen, part
+
+
+def take(
+    case: Case, console: Console, lie: Lie | None = None, mishap: Mishap | None = None, pixels: int = 256, seed: int = 0
+) -> Taken:
+    """Press the button. seed: the noise. Refusal or OutOfRange for what cannot be set."""
+    lie, mishap = lie or Lie(), mishap or Mishap()
+    within("sid_cm", console.sid_cm, 60.0, 300.0, "cm")
+    within("mas", console.mas, 0.05, 1000.0, "mAs")
+    for one in mishap.artefacts:
+        one_of("artefacts", one, ARTEFACTS)
+    body, screen, part = computed(case, lie, console.sid_cm, console.gap_cm, pixels, mishap.artefacts)
+    setup = BeamSetup(
+        console.kvp,
+        console.sid_cm,
+        console.field_cm or case.projection.field_cm,
+        console.filtration_mm_al,
+        console.filtration_mm_cu,
+        gap_cm=console.gap_cm,
+        grid=strips(console.grid_ratio, console.sid_cm),
+        receptor=console.receptor,
+    )
+    shot = Exposure(
+        setup,
+        console.mas,
+        part,
+        Collimation(mishap.shutters_off_cm, setup.field_cm, mishap.shutters_turned_deg),
+        console.spot_mm,
+        case.projection.structure_cm + console.gap_cm,
+        mishap.grid,
+        Motion(mishap.moved_mm),
+        seed,
+    )
+    mas, back_up = console.mas, False
+    if console.chambers:
+        mas, back_up = _ended_at(body, screen, shot, console)
+    radiograph = expose(body, screen, replace(shot, mas=mas))
+    index = index_of(radiograph, body.region)
+    return Taken(radiograph, body, index, 10 * math.log10(max(index.ei, 0.01) / TARGET_EI), mas, back_up, part, setup)
+
+
+def _ended_at(body: ComputedPart, screen: Screen, shot: Exposure, console: Console) -> tuple[float, bool]:
+    """(mAs at which the chambers end an exposure, whether the back-up did): their mean has reached what the receptor
+    wants."""
+    for one in console.chambers:
+        one_of("chambers", one, ("L", "C", "R"))
+    per_mas = expose(body, screen, replace(shot, mas=1.0))
+    given = sum(chamber_signal(per_mas, one) for one in console.chambers) / len(console.chambers)
+    wanted = TARGET_EI / 100 * console.density_factor
+    mas = wanted / given if given > 0 else math.inf
+    return (console.mas, True) if mas > console.mas else (max(mas, 0.05), False)
+
+
+def strips(ratio: int, sid_cm: float) -> GridStrips | None:
+    """The usual grid of a ratio, focused at the SID; None for 0."""
+    grid = usual_grid(ratio, sid_cm)
+    return grid.strips if grid else None
