@@ -28,6 +28,7 @@ from oakbeam.api import (
     constancy,
     corrections,
     dose_levels,
+    drills,
     evidence,
     exposures,
     image_import,
@@ -40,6 +41,7 @@ from oakbeam.api import (
     log_watch,
     observing,
     people,
+    practice,
     printing,
     problems,
     programs,
@@ -96,6 +98,8 @@ RESOURCES = (
     log_report,
     log_watch,
     observing,
+    practice,
+    drills,
     service,  # the last: it ends with "nothing here"
 )
 MOST_PATH = 500

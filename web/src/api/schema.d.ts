@@ -2856,6 +2856,270 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/practice/lists": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Get Practice Lists
+         * @description What the simulated room can compute.
+         */
+        get: operations["get_practice_lists_api_practice_lists_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/practice/usual": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Post Usual
+         * @description A usual technique for a case in the simulated room: where practice begins, no chart of a real room.
+         */
+        post: operations["post_usual_api_practice_usual_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/practice/exposures": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Post Practice Exposure
+         * @description Expose a computed body. Deterministic by the seeds.
+         */
+        post: operations["post_practice_exposure_api_practice_exposures_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/practice/drills": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Get Drills
+         * @description All drills in the order of the work, each with how it goes.
+         */
+        get: operations["get_drills_api_practice_drills_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/practice/tracks": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Get Tracks
+         * @description The tracks of the drills, in the order of the work.
+         */
+        get: operations["get_tracks_api_practice_tracks_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/practice/next": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Get Next
+         * @description The task that comes next for whoever asks, of a track or of all.
+         */
+        get: operations["get_next_api_practice_next_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/practice/drills/{drill_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Get Task
+         * @description A drill's task for a seed.
+         */
+        get: operations["get_task_api_practice_drills__drill_id__get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/practice/drills/{drill_id}/image": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Get Task Image
+         * @description The image that belongs to a task. NotFound where there is none.
+         */
+        get: operations["get_task_image_api_practice_drills__drill_id__image_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/practice/drills/{drill_id}/hint": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Get Hint
+         * @description The hint of a task.
+         */
+        get: operations["get_hint_api_practice_drills__drill_id__hint_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/practice/drills/{drill_id}/answers": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Post Answer
+         * @description Judge an answer; kept for whoever is signed in.
+         */
+        post: operations["post_answer_api_practice_drills__drill_id__answers_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/practice/confusions": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Get Confusions
+         * @description What whoever asks took for what in critiques, by name: right, given, how often.
+         */
+        get: operations["get_confusions_api_practice_confusions_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/practice/classes": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Get Classes
+         * @description The class tests, the newest first.
+         */
+        get: operations["get_classes_api_practice_classes_get"];
+        put?: never;
+        /**
+         * Post Class
+         * @description Set a class test: the same tasks for all who do it.
+         */
+        post: operations["post_class_api_practice_classes_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/practice/classes/{class_id}/csv": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Get Class Csv
+         * @description The answers of a class test as CSV: person, drill, seed, when, hint, credit.
+         */
+        get: operations["get_class_csv_api_practice_classes__class_id__csv_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/health": {
         parameters: {
             query?: never;
@@ -3214,37 +3478,6 @@ export interface components {
             toward: string;
         };
         /**
-         * AnswerIn
-         * @description The answer to a heap: the room of a machine, or the projection that some words name. aside: it is none of ours, with
-         *     the reason.
-         */
-        AnswerIn: {
-            /**
-             * Waits For
-             * @enum {string}
-             */
-            waits_for: "room" | "view";
-            /**
-             * Device
-             * @default
-             */
-            device: string;
-            /**
-             * View
-             * @default
-             */
-            view: string;
-            /** Room */
-            room?: string | null;
-            /** Projection */
-            projection?: string | null;
-            /**
-             * Aside
-             * @default
-             */
-            aside: string;
-        };
-        /**
          * ApplyIn
          * @description The lines to tune, by key; all that are sure where none is named.
          */
@@ -3259,6 +3492,22 @@ export interface components {
         ApproveIn: {
             /** Review By */
             review_by?: string | null;
+        };
+        /**
+         * AskedOut
+         * @description One thing that is asked for: a number with its unit, or one of some options.
+         */
+        AskedOut: {
+            /** Name */
+            name: string;
+            /** Label */
+            label: string;
+            /** Unit */
+            unit: string;
+            /** Options */
+            options: {
+                [key: string]: string;
+            };
         };
         /**
          * Attempt
@@ -3727,6 +3976,39 @@ export interface components {
             recorded_by: string | null;
         };
         /**
+         * CaseIn
+         * @description A computed patient for a projection.
+         */
+        CaseIn: {
+            /** Projection */
+            projection: string;
+            /**
+             * Thickness Cm
+             * @description cm
+             */
+            thickness_cm: number;
+            /** Habitus */
+            habitus?: ("asthenic" | "hyposthenic" | "sthenic" | "hypersthenic") | null;
+            /** Age Band */
+            age_band?: ("newborn" | "1y" | "5y" | "10y" | "15y" | "adult" | "older_adult") | null;
+            /**
+             * Sex
+             * @default male
+             * @enum {string}
+             */
+            sex: "female" | "male";
+            /**
+             * Condition
+             * @default
+             */
+            condition: string;
+            /**
+             * Seed
+             * @default 0
+             */
+            seed: number;
+        };
+        /**
          * Cause
          * @description What lines share: of the room, a receptor, or a support with its grid. of: which; size_di with its interval, a month
          *     where it is slow; lines and images that show it; since: from which day on, "" where it was always so.
@@ -4165,6 +4447,67 @@ export interface components {
             rooms: components["schemas"]["RoomHabits"];
         };
         /**
+         * ClassIn
+         * @description A class test: its name, its drills, and the seed that all of its tasks come from.
+         */
+        ClassIn: {
+            /** Name */
+            name: string;
+            /** Drills */
+            drills: string[];
+            /** Seed */
+            seed?: number | null;
+        };
+        /**
+         * ClassItem
+         * @description A task of a class test, with the credit of whoever asks; None while it is not answered.
+         */
+        ClassItem: {
+            /** Drill */
+            drill: string;
+            /** Name */
+            name: string;
+            /** Seed */
+            seed: number;
+            /** Credit */
+            credit: number | null;
+        };
+        /**
+         * ClassOut
+         * @description A class test; results of all for an instructor, one's own for a trainee; by_drill: mean credit of each task, for an
+         *     instructor.
+         */
+        ClassOut: {
+            /** Id */
+            id: number;
+            /** Name */
+            name: string;
+            /** By */
+            by: string;
+            /** At */
+            at: string;
+            /** Items */
+            items: components["schemas"]["ClassItem"][];
+            /** Results */
+            results: components["schemas"]["ClassResult"][];
+            /** By Drill */
+            by_drill: {
+                [key: string]: number;
+            };
+        };
+        /**
+         * ClassResult
+         * @description How somebody did in a class test: answered, and mean credit over all of its tasks.
+         */
+        ClassResult: {
+            /** Person */
+            person: string;
+            /** Answered */
+            answered: number;
+            /** Mean */
+            mean: number;
+        };
+        /**
          * ClearanceIn
          * @description Who decided a clearance: cleared, or not applicable here and why. decided_by is the person who decided, by role or
          *     name.
@@ -4406,6 +4749,118 @@ export interface components {
              * @default
              */
             note: string;
+        };
+        /**
+         * Console
+         * @description What is set. mas is the back-up where chambers end the exposure; chambers "": by hand. field_cm None: the
+         *     projection's.
+         */
+        Console: {
+            /** Kvp */
+            kvp: number;
+            /** Mas */
+            mas: number;
+            /** Sid Cm */
+            sid_cm: number;
+            /**
+             * Grid Ratio
+             * @default 0
+             */
+            grid_ratio: number;
+            /**
+             * Gap Cm
+             * @default 0
+             */
+            gap_cm: number;
+            /**
+             * Receptor
+             * @default dr_csi
+             * @enum {string}
+             */
+            receptor: "dr_csi" | "dr_gos" | "cr" | "film_screen";
+            /**
+             * Chambers
+             * @default []
+             */
+            chambers: string[];
+            /**
+             * Density Factor
+             * @default 1
+             */
+            density_factor: number;
+            /**
+             * Spot Mm
+             * @default 1.2
+             */
+            spot_mm: number;
+            /** Field Cm */
+            field_cm?: [
+                number,
+                number
+            ] | null;
+            /**
+             * Filtration Mm Al
+             * @default 3
+             */
+            filtration_mm_al: number;
+            /**
+             * Filtration Mm Cu
+             * @default 0
+             */
+            filtration_mm_cu: number;
+        };
+        /**
+         * ConsoleIn
+         * @description What is set. mas is the back-up where chambers end the exposure.
+         */
+        ConsoleIn: {
+            /** Kvp */
+            kvp: number;
+            /** Mas */
+            mas: number;
+            /** Sid Cm */
+            sid_cm: number;
+            /**
+             * Grid Ratio
+             * @default 0
+             * @enum {integer}
+             */
+            grid_ratio: 0 | 5 | 6 | 8 | 10 | 12 | 16;
+            /**
+             * Gap Cm
+             * @default 0
+             */
+            gap_cm: number;
+            /**
+             * Receptor
+             * @default dr_csi
+             * @enum {string}
+             */
+            receptor: "dr_csi" | "dr_gos" | "cr" | "film_screen";
+            /** Chambers */
+            chambers?: ("L" | "C" | "R")[];
+            /**
+             * Density Factor
+             * @default 1
+             */
+            density_factor: number;
+            /**
+             * Spot Mm
+             * @default 1.2
+             */
+            spot_mm: number;
+            /** Field Cm */
+            field_cm?: number[] | null;
+            /**
+             * Filtration Mm Al
+             * @default 3
+             */
+            filtration_mm_al: number;
+            /**
+             * Filtration Mm Cu
+             * @default 0
+             */
+            filtration_mm_cu: number;
         };
         /**
          * ConstancyTestOut
@@ -4729,6 +5184,27 @@ export interface components {
             trust: "supported" | "model";
             /** Refusal */
             refusal?: string | null;
+        };
+        /**
+         * DrillOut
+         * @description A drill, and how it goes for whoever asks: answers, mean credit of the last five, and after how many more it is due;
+         *     None for who is not signed in or never did it.
+         */
+        DrillOut: {
+            /** Id */
+            id: string;
+            /** Track */
+            track: string;
+            /** Name */
+            name: string;
+            /** Aim */
+            aim: string;
+            /** Answers */
+            answers: number;
+            /** Mean */
+            mean: number | null;
+            /** Due In */
+            due_in: number | null;
         };
         /**
          * Due
@@ -5100,6 +5576,25 @@ export interface components {
             far_over: string;
             /** History */
             history: components["schemas"]["Change"][];
+        };
+        /**
+         * ExposureIn
+         * @description One exposure. noise: the seed of the noise; two exposures of one patient differ in it.
+         */
+        ExposureIn: {
+            case: components["schemas"]["CaseIn"];
+            console: components["schemas"]["ConsoleIn"];
+            wrong?: components["schemas"]["WrongIn"];
+            /**
+             * Size
+             * @default 256
+             */
+            size: number;
+            /**
+             * Noise
+             * @default 0
+             */
+            noise: number;
         };
         /**
          * ExposureRequest
@@ -5930,6 +6425,28 @@ export interface components {
              * @default 0
              */
             per_decade: number;
+        };
+        /**
+         * JudgedOut
+         * @description An answer judged: credit 0 to 1, what is right or wrong of each thing asked, how it is worked out, the model answer,
+         *     and the image that the answer would have made where it makes one. kept: for whoever is signed in.
+         */
+        JudgedOut: {
+            /** Credit */
+            credit: number;
+            /** Said */
+            said: string[];
+            /** Worked */
+            worked: string;
+            /** Model Answer */
+            model_answer: {
+                [key: string]: number | string;
+            };
+            image: components["schemas"]["PracticeImage"] | null;
+            /** Image Says */
+            image_says: string;
+            /** Kept */
+            kept: boolean;
         };
         /**
          * Judgement
@@ -6882,6 +7399,25 @@ export interface components {
             revision?: number | null;
         };
         /**
+         * Picture
+         * @description An image to be shown: levels as base64 of little-endian 16-bit numbers, row by row; what received more is higher and
+         *     is shown darker; dark and light: the levels shown black and white.
+         */
+        Picture: {
+            /** Rows */
+            rows: number;
+            /** Columns */
+            columns: number;
+            /** Pixel Mm */
+            pixel_mm: number;
+            /** Levels */
+            levels: string;
+            /** Dark */
+            dark: number;
+            /** Light */
+            light: number;
+        };
+        /**
          * Place
          * @description One thickness of a line: the room's stations (None where it has none), what the model expects of them.
          */
@@ -7002,6 +7538,45 @@ export interface components {
             time_ms: number;
             /** Power Kw */
             power_kw: number;
+        };
+        /**
+         * PracticeImage
+         * @description What an exposure of a computed body gave. expected_ei: the physics model's for the part and the technique; judged: as
+         *     the Desk judges it; ei and di are None on film.
+         */
+        PracticeImage: {
+            picture: components["schemas"]["Picture"];
+            /** Ei */
+            ei: number | null;
+            /** Di */
+            di: number | null;
+            /** Optical Density */
+            optical_density: number | null;
+            /** Recognised */
+            recognised: boolean;
+            /** Mas */
+            mas: number;
+            /** Back Up */
+            back_up: boolean;
+            /** Incident Air Kerma Mgy */
+            incident_air_kerma_mgy: number;
+            /** Kap Mgycm2 */
+            kap_mgycm2: number;
+            /** Scatter Over Primary */
+            scatter_over_primary: number;
+            judged: components["schemas"]["Evaluation"];
+        };
+        /**
+         * PracticeLists
+         * @description What can be computed: projections by id, and conditions of a patient with what each is.
+         */
+        PracticeLists: {
+            /** Projections */
+            projections: string[];
+            /** Conditions */
+            conditions: {
+                [key: string]: string;
+            };
         };
         /**
          * PreviewOut
@@ -8727,6 +9302,30 @@ export interface components {
             target_ei: number;
         };
         /**
+         * Task
+         * @description A drill's task for a seed: what is given, what is asked, whether an image belongs to it, and what a hint costs.
+         */
+        Task: {
+            /** Drill */
+            drill: string;
+            /** Seed */
+            seed: number;
+            /** Track */
+            track: string;
+            /** Name */
+            name: string;
+            /** Aim */
+            aim: string;
+            /** Given */
+            given: string;
+            /** Asked */
+            asked: components["schemas"]["AskedOut"][];
+            /** Has Image */
+            has_image: boolean;
+            /** Hint Costs */
+            hint_costs: number;
+        };
+        /**
          * Technique
          * @description What to set on the console, on the room's stations.
          */
@@ -9509,6 +10108,116 @@ export interface components {
              * @default OAKBEAM
              */
             own_title: string;
+        };
+        /**
+         * WrongIn
+         * @description What goes wrong: how the patient lies, how the grid is used, motion, what lies in the field.
+         */
+        WrongIn: {
+            /**
+             * Turned Deg
+             * @default 0
+             */
+            turned_deg: number;
+            /** Off Cm */
+            off_cm?: number[];
+            /**
+             * Bend Deg
+             * @default 0
+             */
+            bend_deg: number;
+            /**
+             * Angle Deg
+             * @default 0
+             */
+            angle_deg: number;
+            /**
+             * Moved Mm
+             * @default 0
+             */
+            moved_mm: number;
+            /**
+             * Grid Offset Cm
+             * @description cm
+             * @default 0
+             */
+            grid_offset_cm: number;
+            /**
+             * Grid Tilt Deg
+             * @default 0
+             */
+            grid_tilt_deg: number;
+            /** Grid Focal Cm */
+            grid_focal_cm?: number | null;
+            /**
+             * Grid Upside Down
+             * @default false
+             */
+            grid_upside_down: boolean;
+            /**
+             * Grid Stationary
+             * @default false
+             */
+            grid_stationary: boolean;
+            /** Artefacts */
+            artefacts?: ("marker R" | "marker L" | "necklace" | "button" | "shield")[];
+            /** Shutters Off Cm */
+            shutters_off_cm?: number[];
+            /**
+             * Shutters Turned Deg
+             * @default 0
+             */
+            shutters_turned_deg: number;
+        };
+        /**
+         * AnswerIn
+         * @description An answer to a task: by the name of what was asked. hinted: the hint was looked at. in_class: of a class test.
+         */
+        oakbeam__api__drills__AnswerIn: {
+            /** Seed */
+            seed: number;
+            /** Answer */
+            answer: {
+                [key: string]: number | string;
+            };
+            /**
+             * Hinted
+             * @default false
+             */
+            hinted: boolean;
+            /** In Class */
+            in_class?: number | null;
+        };
+        /**
+         * AnswerIn
+         * @description The answer to a heap: the room of a machine, or the projection that some words name. aside: it is none of ours, with
+         *     the reason.
+         */
+        oakbeam__api__image_import__AnswerIn: {
+            /**
+             * Waits For
+             * @enum {string}
+             */
+            waits_for: "room" | "view";
+            /**
+             * Device
+             * @default
+             */
+            device: string;
+            /**
+             * View
+             * @default
+             */
+            view: string;
+            /** Room */
+            room?: string | null;
+            /** Projection */
+            projection?: string | null;
+            /**
+             * Aside
+             * @default
+             */
+            aside: string;
         };
         /**
          * Check
@@ -20537,7 +21246,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["AnswerIn"];
+                "application/json": components["schemas"]["oakbeam__api__image_import__AnswerIn"];
             };
         };
         responses: {
@@ -22259,6 +22968,1078 @@ export interface operations {
             query?: never;
             header?: never;
             path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Nobody is signed in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not for this role, or not from here */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description There is no such thing */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The present state does not allow it */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description More than this operation takes */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Refused; says what is allowed */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    get_practice_lists_api_practice_lists_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PracticeLists"];
+                };
+            };
+            /** @description Nobody is signed in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not for this role, or not from here */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description There is no such thing */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The present state does not allow it */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description More than this operation takes */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Refused; says what is allowed */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    post_usual_api_practice_usual_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["CaseIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Console"];
+                };
+            };
+            /** @description Nobody is signed in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not for this role, or not from here */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description There is no such thing */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The present state does not allow it */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description More than this operation takes */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Refused; says what is allowed */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    post_practice_exposure_api_practice_exposures_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ExposureIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PracticeImage"];
+                };
+            };
+            /** @description Nobody is signed in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not for this role, or not from here */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description There is no such thing */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The present state does not allow it */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description More than this operation takes */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Refused; says what is allowed */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    get_drills_api_practice_drills_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DrillOut"][];
+                };
+            };
+            /** @description Nobody is signed in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not for this role, or not from here */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description There is no such thing */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The present state does not allow it */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description More than this operation takes */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Refused; says what is allowed */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    get_tracks_api_practice_tracks_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": string[];
+                };
+            };
+            /** @description Nobody is signed in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not for this role, or not from here */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description There is no such thing */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The present state does not allow it */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description More than this operation takes */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Refused; says what is allowed */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    get_next_api_practice_next_get: {
+        parameters: {
+            query?: {
+                track?: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Task"];
+                };
+            };
+            /** @description Nobody is signed in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not for this role, or not from here */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description There is no such thing */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The present state does not allow it */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description More than this operation takes */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Refused; says what is allowed */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    get_task_api_practice_drills__drill_id__get: {
+        parameters: {
+            query: {
+                seed: number;
+            };
+            header?: never;
+            path: {
+                drill_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Task"];
+                };
+            };
+            /** @description Nobody is signed in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not for this role, or not from here */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description There is no such thing */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The present state does not allow it */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description More than this operation takes */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Refused; says what is allowed */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    get_task_image_api_practice_drills__drill_id__image_get: {
+        parameters: {
+            query: {
+                seed: number;
+            };
+            header?: never;
+            path: {
+                drill_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PracticeImage"];
+                };
+            };
+            /** @description Nobody is signed in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not for this role, or not from here */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description There is no such thing */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The present state does not allow it */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description More than this operation takes */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Refused; says what is allowed */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    get_hint_api_practice_drills__drill_id__hint_get: {
+        parameters: {
+            query: {
+                seed: number;
+            };
+            header?: never;
+            path: {
+                drill_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": string;
+                };
+            };
+            /** @description Nobody is signed in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not for this role, or not from here */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description There is no such thing */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The present state does not allow it */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description More than this operation takes */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Refused; says what is allowed */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    post_answer_api_practice_drills__drill_id__answers_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                drill_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["oakbeam__api__drills__AnswerIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["JudgedOut"];
+                };
+            };
+            /** @description Nobody is signed in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not for this role, or not from here */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description There is no such thing */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The present state does not allow it */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description More than this operation takes */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Refused; says what is allowed */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    get_confusions_api_practice_confusions_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": {
+                        [key: string]: {
+                            [key: string]: number;
+                        };
+                    };
+                };
+            };
+            /** @description Nobody is signed in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not for this role, or not from here */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description There is no such thing */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The present state does not allow it */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description More than this operation takes */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Refused; says what is allowed */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    get_classes_api_practice_classes_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ClassOut"][];
+                };
+            };
+            /** @description Nobody is signed in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not for this role, or not from here */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description There is no such thing */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The present state does not allow it */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description More than this operation takes */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Refused; says what is allowed */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    post_class_api_practice_classes_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ClassIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ClassOut"];
+                };
+            };
+            /** @description Nobody is signed in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not for this role, or not from here */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description There is no such thing */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The present state does not allow it */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description More than this operation takes */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Refused; says what is allowed */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    get_class_csv_api_practice_classes__class_id__csv_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                class_id: number;
+            };
             cookie?: never;
         };
         requestBody?: never;

@@ -16,6 +16,9 @@ const LogPage = lazy(() => import("../log/LogPage").then((m) => ({ default: m.Lo
 
 const DoseLevelsPage = lazy(() => import("../guide/DoseLevels").then((m) => ({ default: m.DoseLevelsPage })));
 const BedsidePage = lazy(() => import("../bedside/BedsidePage").then((m) => ({ default: m.BedsidePage })));
+const PracticePage = lazy(() =>
+  import("../practice/PracticePage").then((m) => ({ default: m.PracticePage })),
+);
 const SetupPage = lazy(() => import("../setup/SetupPage").then((m) => ({ default: m.SetupPage })));
 
 /** The views that show nothing without a room. */
@@ -86,6 +89,7 @@ function Views() {
             <Route path="/" element={<Navigate to={room ? "/desk" : "/setup"} replace />} />
             <Route path="/dose-levels" element={<DoseLevelsPage />} />
             <Route path="/setup" element={<SetupPage />} />
+            <Route path="/practice" element={<PracticePage />} />
             <Route path="/guide/:id?" element={<GuidePage room={room} />} />
             {room ? (
               <>
@@ -102,7 +106,9 @@ function Views() {
               path="*"
               element={
                 <div className="p-6">
-                  <Empty title="There is no such page">Choose Desk, Charts, Rooms, Log or Guide above.</Empty>
+                  <Empty title="There is no such page">
+                    Choose Desk, Charts, Rooms, Log, Practice or Guide above.
+                  </Empty>
                 </div>
               }
             />

@@ -16,6 +16,7 @@ const VIEWS = [
   { to: "/charts", name: "Charts", key: "C" },
   { to: "/rooms", name: "Rooms", key: "R" },
   { to: "/log", name: "Log", key: "L" },
+  { to: "/practice", name: "Practice", key: "T" },
   { to: "/guide", name: "Guide", key: "G" },
 ];
 

@@ -155,3 +155,21 @@ export const controlWords = (line: Pick<Line, "exposure_control" | "aec_cells">)
     : line.exposure_control === "breathing"
       ? "breathing"
       : "";
+
+/** The ages that a patient can be said to have, with the weights they stand for. */
+export const AGE_BANDS = [
+  { value: "newborn", label: "Newborn, < 5 kg" },
+  { value: "1y", label: "1 month to 3 y, 5–15 kg" },
+  { value: "5y", label: "4 to 9 y, 15–30 kg" },
+  { value: "10y", label: "10 to 13 y, 30–50 kg" },
+  { value: "15y", label: "14 to 17 y, 50–80 kg" },
+  { value: "adult", label: "Adult" },
+  { value: "older_adult", label: "Older adult, 65+" },
+];
+
+export const HABITUS = [
+  { value: "asthenic", label: "Asthenic, slender" },
+  { value: "hyposthenic", label: "Hyposthenic, slim" },
+  { value: "sthenic", label: "Sthenic, average" },
+  { value: "hypersthenic", label: "Hypersthenic, broad" },
+];

@@ -18,7 +18,7 @@ from oakbeam.core.equipment.room_beam import usual_grid
 from oakbeam.core.errors import Refusal, one_of, within
 from oakbeam.core.patient.thickness import LIMB_SHARE, declared_age
 from oakbeam.core.physics.beam.grid import GridStrips
-from oakbeam.core.physics.beam.model import BeamSetup, Part
+from oakbeam.core.physics.beam.model import BeamSetup, Part, rqa5_equivalent_ugy
 from oakbeam.core.physics.beam.receptor import ReceptorKind
 from oakbeam.core.practice.artefacts import ARTEFACTS, Artefact, laid_on
 from oakbeam.core.practice.bodies.frame import CONDITIONS, Build
@@ -221,3 +221,23 @@ def strips(ratio: int, sid_cm: float) -> GridStrips | None:
     """The usual grid of a ratio, focused at the SID; None for 0."""
     grid = usual_grid(ratio, sid_cm)
     return grid.strips if grid else None
+
+
+BUCKY_GAP_CM = 5.0
+
+
+def usual_console(case: Case) -> Console:
+    """A usual technique for a case: the middle of the projection's kVp, a grid where it is usual, the mAs that the physics
+    model takes for the target index on the nearest step of a tenth."""
+    projection, part = case.projection, part_for(case)
+    with_grid = projection.grid_over_cm is not None and case.thickness_cm > projection.grid_over_cm
+    bucky = next((one for one in projection.supports if one.endswith("bucky")), None) if with_grid else None
+    support = bucky or projection.supports[0]
+    low, high = projection.kvp_usual(support)
+    kvp = float(round((low + high) / 2))
+    ratio = (12 if kvp > 90 else 10) if with_grid else 0
+    gap_cm = BUCKY_GAP_CM if bucky else 0.0
+    setup = BeamSetup(kvp, projection.sid_cm, projection.field_cm, gap_cm=gap_cm, grid=strips(ratio, projection.sid_cm))
+    mas = TARGET_EI / 100 / float(rqa5_equivalent_ugy(setup, part)[0])
+    step = 10 ** (round(10 * math.log10(mas)) / 10)
+    return Console(kvp, max(0.1, float(f"{step:.2g}")), projection.sid_cm, ratio, gap_cm)

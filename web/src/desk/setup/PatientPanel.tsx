@@ -5,28 +5,14 @@ import { NumberField } from "../../ui/NumberField";
 import { Said } from "../../ui/Said";
 import { Select } from "../../ui/Select";
 import { length, type Unit } from "../../ui/units";
+import { AGE_BANDS, HABITUS } from "../../ui/words";
 import { type AgeBand, type DeskState, type Habitus, type Patient, type Sex } from "../state";
 import { type Act } from "../useDesk";
 
 const NONE = { value: "none", label: "Not said" };
-const AGES = [
-  NONE,
-  { value: "newborn", label: "Newborn, < 5 kg" },
-  { value: "1y", label: "1 month to 3 y, 5–15 kg" },
-  { value: "5y", label: "4 to 9 y, 15–30 kg" },
-  { value: "10y", label: "10 to 13 y, 30–50 kg" },
-  { value: "15y", label: "14 to 17 y, 50–80 kg" },
-  { value: "adult", label: "Adult" },
-  { value: "older_adult", label: "Older adult, 65+" },
-];
+const AGES = [NONE, ...AGE_BANDS];
 const SEXES = [NONE, { value: "female", label: "Female" }, { value: "male", label: "Male" }];
-const BUILDS = [
-  NONE,
-  { value: "asthenic", label: "Asthenic, slender" },
-  { value: "hyposthenic", label: "Hyposthenic, slim" },
-  { value: "sthenic", label: "Sthenic, average" },
-  { value: "hypersthenic", label: "Hypersthenic, broad" },
-];
+const BUILDS = [NONE, ...HABITUS];
 
 interface Props {
   choices: Choices | undefined;

@@ -1,0 +1,299 @@
+"""Drills, critique and class tests: tasks by seed, answers judged by the engine, who did how well. A trainee sees their
+own."""
+
+from __future__ import annotations
+
+import csv
+import io
+import secrets
+from dataclasses import dataclass
+from typing import Annotated
+
+import numpy as np
+from fastapi import APIRouter, Query
+from fastapi.responses import Response
+from pydantic import Field, StringConstraints
+
+from oakbeam.api import problems
+from oakbeam.api.access import NAMES, Actor, Here, SignedIn, StoreHere, WhoHere
+from oakbeam.api.answers import as_file
+from oakbeam.api.practice import AT_ONCE, PracticeImage, practice_image
+from oakbeam.api.types import Id, Number, RequestBody
+from oakbeam.core.errors import Refusal
+from oakbeam.core.practice.drills.on_images import FAULTS
+from oakbeam.core.practice.drills.question import HINT_COSTS, Drill, Question, Scene, judge
+from oakbeam.core.practice.drills.register import DRILLS, TRACKS
+from oakbeam.core.practice.drills.what_next import confusions, next_drill, standings
+from oakbeam.core.practice.simulated_room import take
+from oakbeam.store import NotFound, Store, local, practice
+from oakbeam.store.practice import Answered, ClassTest
+
+router = APIRouter(prefix="/api/practice", responses=problems.RESPONSES, tags=["practice"])
+MOST_SEED = 2**31 - 1
+Seed = Annotated[int, Query(ge=0, le=MOST_SEED)]
+PIXELS = 320
+
+
+@dataclass(frozen=True, slots=True)
+class DrillOut:
+    """A drill, and how it goes for whoever asks: answers, mean credit of the last five, and after how many more it is due;
+    None for who is not signed in or never did it."""
+
+    id: str
+    track: str
+    name: str
+    aim: str
+    answers: int
+    mean: float | None
+    due_in: int | None
+
+
+@dataclass(frozen=True, slots=True)
+class AskedOut:
+    """One thing that is asked for: a number with its unit, or one of some options."""
+
+    name: str
+    label: str
+    unit: str
+    options: dict[str, str]
+
+
+@dataclass(frozen=True, slots=True)
+class Task:
+    """A drill's task for a seed: what is given, what is asked, whether an image belongs to it, and what a hint costs."""
+
+    drill: str
+    seed: int
+    track: str
+    name: str
+    aim: str
+    given: str
+    asked: list[AskedOut]
+    has_image: bool
+    hint_costs: float
+
+
+class AnswerIn(RequestBody):
+    """An answer to a task: by the name of what was asked. hinted: the hint was looked at. in_class: of a class test."""
+
+    seed: Annotated[int, Field(ge=0, le=MOST_SEED)]
+    answer: dict[Annotated[str, StringConstraints(max_length=30)], Number | Annotated[str, StringConstraints(max_length=40)]]
+    hinted: bool = False
+    in_class: Id | None = None
+
+
+@dataclass(frozen=True, slots=True)
+class JudgedOut:
+    """An answer judged: credit 0 to 1, what is right or wrong of each thing asked, how it is worked out, the model answer,
+    and the image that the answer would have made where it makes one. kept: for whoever is signed in."""
+
+    credit: float
+    said: list[str]
+    worked: str
+    model_answer: dict[str, float | str]
+    image: PracticeImage | None
+    image_says: str
+    kept: bool
+
+
+class ClassIn(RequestBody):
+    """A class test: its name, its drills, and the seed that all of its tasks come from."""
+
+    name: Annotated[str, StringConstraints(min_length=1, max_length=60, strip_whitespace=True)]
+    drills: Annotated[list[Annotated[str, StringConstraints(max_length=40)]], Field(min_length=1, max_length=40)]
+    seed: Annotated[int, Field(ge=0, le=MOST_SEED)] | None = None
+
+
+@dataclass(frozen=True, slots=True)
+class ClassItem:
+    """A task of a class test, with the credit of whoever asks; None while it is not answered."""
+
+    drill: str
+    name: str
+    seed: int
+    credit: float | None
+
+
+@dataclass(frozen=True, slots=True)
+class ClassResult:
+    """How somebody did in a class test: answered, and mean credit over all of its tasks."""
+
+    person: str
+    answered: int
+    mean: float
+
+
+@dataclass(frozen=True, slots=True)
+class ClassOut:
+    """A class test; results of all for an instructor, one's own for a trainee; by_drill: mean credit of each task, for an
+    instructor."""
+
+    id: int
+    name: str
+    by: str
+    at: str
+    items: list[ClassItem]
+    results: list[ClassResult]
+    by_drill: dict[str, float]
+
+
+def drill_of(drill_id: str) -> Drill:
+    """A drill. NotFound where there is none."""
+    if drill_id not in DRILLS:
+        raise NotFound(f"There is no drill {drill_id[:40]}.")
+    return DRILLS[drill_id]
+
+
+def question_of(store: Store, drill_id: str, seed: int) -> Question:
+    """The task of a drill for a seed."""
+    return drill_of(drill_id).question(seed, local.catalogue_of(store).projections)
+
+
+def _history(store: Store, who: Here) -> list[Answered]:
+    return practice.of_person(store, who.session.person.id) if who.session else []
+
+
+def _image(scene: Scene, seed: int) -> PracticeImage:
+    with AT_ONCE:
+        return practice_image(take(scene.case, scene.console, scene.lie, scene.mishap, PIXELS, seed))
+
+
+@router.get("/drills")
+def get_drills(store: StoreHere, who: WhoHere) -> list[DrillOut]:
+    """All drills in the order of the work, each with how it goes."""
+    known = standings([(one.drill, one.credit) for one in _history(store, who)])
+    found = []
+    for one in DRILLS.values():
+        mine = known.get(one.id)
+        found.append(
+            DrillOut(
+                one.id,
+                one.track,
+                one.name,
+                one.aim,
+                mine.answers if mine else 0,
+                mine.mean if mine else None,
+                mine.due_in if mine else None,
+            )
+        )
+    return found
+
+
+@router.get("/tracks")
+def get_tracks() -> list[str]:
+    """The tracks of the drills, in the order of the work."""
+    return list(TRACKS)
+
+
+@router.get("/next")
+def get_next(store: StoreHere, who: WhoHere, track: Annotated[str, Query(max_length=40)] = "") -> Task:
+    """The task that comes next for whoever asks, of a track or of all."""
+    wanted = [one.id for one in DRILLS.values() if not track or one.track == track]
+    if not wanted:
+        raise Refusal("No such track", "There is no track of that name.", list(TRACKS), "track")
+    history = [(one.drill, one.credit) for one in _history(store, who) if one.drill in wanted]
+    # Which task is by chance: two people beside each other do not get the same.
+    seed = secrets.randbelow(MOST_SEED)
+    return get_task(store, next_drill(history, wanted, np.random.default_rng(seed)), seed)
+
+
+@router.get("/drills/{drill_id}")
+def get_task(store: StoreHere, drill_id: str, seed: Seed) -> Task:
+    """A drill's task for a seed."""
+    drill, question = drill_of(drill_id), question_of(store, drill_id, seed)
+    asked = [AskedOut(one.name, one.label, one.unit, dict(one.options)) for one in question.asked]
+    has_image = question.before is not None
+    return Task(drill.id, seed, drill.track, drill.name, drill.aim, question.given, asked, has_image, HINT_COSTS)
+
+
+@router.get("/drills/{drill_id}/image")
+def get_task_image(store: StoreHere, drill_id: str, seed: Seed) -> PracticeImage:
+    """The image that belongs to a task. NotFound where there is none."""
+    scene = question_of(store, drill_id, seed).before
+    if scene is None:
+        raise NotFound("No image belongs to this task.")
+    return _image(scene, seed)
+
+
+@router.get("/drills/{drill_id}/hint")
+def get_hint(store: StoreHere, drill_id: str, seed: Seed) -> str:
+    """The hint of a task."""
+    return question_of(store, drill_id, seed).hint
+
+
+@router.post("/drills/{drill_id}/answers")
+def post_answer(store: StoreHere, who: WhoHere, drill_id: str, asked: AnswerIn) -> JudgedOut:
+    """Judge an answer; kept for whoever is signed in."""
+    question = question_of(store, drill_id, asked.seed)
+    judged = judge(question, asked.answer, asked.hinted)
+    if asked.in_class is not None and who.session is None:
+        raise Refusal("Sign in for a class test", "A class test is done by somebody: sign in first.", None, "in_class")
+    if who.session:
+        person = who.session.person.id
+        practice.add(store, person, drill_id, asked.seed, asked.answer, asked.hinted, judged.credit, asked.in_class)
+    scene = question.after(asked.answer) if question.after else None
+    image = _image(scene, asked.seed) if scene else None
+    says = "" if image is None else f"What your answer would have made: {image.judged.verdict.lower()}."
+    model = question.model_answer()
+    return JudgedOut(judged.credit, list(judged.said), judged.worked, model, image, says, who.session is not None)
+
+
+@router.get("/confusions")
+def get_confusions(store: StoreHere, who: SignedIn) -> dict[str, dict[str, int]]:
+    """What whoever asks took for what in critiques, by name: right, given, how often."""
+    pairs = []
+    for one in practice.of_person(store, who.id):
+        given = one.answer.get("fault")
+        if isinstance(given, str) and given in FAULTS and one.drill in DRILLS:
+            right = question_of(store, one.drill, one.seed).model_answer().get("fault")
+            if isinstance(right, str):
+                pairs.append((FAULTS[right], FAULTS[given]))
+    return {right: dict(row) for right, row in confusions(pairs).items()}
+
+
+def _class_out(store: Store, one: ClassTest, who: Here) -> ClassOut:
+    answers = practice.of_class(store, one.id)
+    person = who.session.person if who.session else None
+    instructor = person is not None and not NAMES.isdisjoint(person.roles)
+    mine = {(a.drill, a.seed): a.credit for a in answers if person and a.person == person.id}
+    items = [ClassItem(d, DRILLS[d].name if d in DRILLS else d, s, mine.get((d, s))) for d, s in one.items]
+    by_person: dict[str, list[float]] = {}
+    for answer in answers:
+        if instructor or (person and answer.person == person.id):
+            by_person.setdefault(answer.person, []).append(answer.credit)
+    results = [ClassResult(name, len(got), sum(got) / len(one.items)) for name, got in by_person.items()]
+    by_drill = {}
+    if instructor:
+        for drill, seed in one.items:
+            got = [a.credit for a in answers if (a.drill, a.seed) == (drill, seed)]
+            if got:
+                by_drill[drill] = sum(got) / len(got)
+    return ClassOut(one.id, one.name, one.by, one.at, items, sorted(results, key=lambda r: r.person), by_drill)
+
+
+@router.get("/classes")
+def get_classes(store: StoreHere, who: WhoHere) -> list[ClassOut]:
+    """The class tests, the newest first."""
+    return [_class_out(store, one, who) for one in practice.class_tests(store)]
+
+
+@router.post("/classes", status_code=201)
+def post_class(store: StoreHere, who: WhoHere, actor: Actor, asked: ClassIn) -> ClassOut:
+    """Set a class test: the same tasks for all who do it."""
+    for drill in asked.drills:
+        drill_of(drill)
+    seed = secrets.randbelow(MOST_SEED // 2) if asked.seed is None else asked.seed
+    items = [(drill, (seed + 7919 * number) % MOST_SEED) for number, drill in enumerate(asked.drills)]
+    return _class_out(store, practice.set_class_test(store, asked.name, items, actor), who)
+
+
+@router.get("/classes/{class_id}/csv", response_class=Response)
+def get_class_csv(store: StoreHere, class_id: Id) -> Response:
+    """The answers of a class test as CSV: person, drill, seed, when, hint, credit."""
+    one = practice.class_test(store, class_id)
+    out = io.StringIO()
+    table = csv.writer(out)
+    table.writerow(["person", "drill", "seed", "at", "hint", "credit"])
+    for a in practice.of_class(store, one.id):
+        table.writerow([a.person, a.drill, a.seed, a.at, "yes" if a.hinted else "no", f"{a.credit:.2f}"])
+    return as_file(out.getvalue().encode(), "text/csv", f"class-{one.id}.csv")

@@ -1,0 +1,198 @@
+"""The simulated room: what can be computed, a usual technique for a case, and an exposure of it. Nothing is kept."""
+
+from __future__ import annotations
+
+import base64
+import threading
+from dataclasses import dataclass
+from typing import Annotated, Literal
+
+from fastapi import APIRouter
+from pydantic import Field
+
+from oakbeam.api import problems
+from oakbeam.api.access import StoreHere
+from oakbeam.api.types import GridRatio, Key, Kvp, Mas, Number, RequestBody, ThicknessCm
+from oakbeam.core import image_review
+from oakbeam.core.anatomy.body import AgeBand, Habitus, Sex
+from oakbeam.core.image_review import Evaluation
+from oakbeam.core.physics.beam.receptor import ReceptorKind
+from oakbeam.core.practice.artefacts import Artefact
+from oakbeam.core.practice.bodies.frame import CONDITIONS
+from oakbeam.core.practice.radiograph import GridFault
+from oakbeam.core.practice.shown import Shown, shown
+from oakbeam.core.practice.simulated_room import Case, Console, Lie, Mishap, Taken, take, usual_console
+from oakbeam.core.practice.views import VIEWS
+from oakbeam.store import Store, local
+
+router = APIRouter(prefix="/api/practice", responses=problems.RESPONSES, tags=["practice"])
+AT_ONCE = threading.Semaphore(2)
+"""Images that are made at a time: each takes a core for a second, and the Desk beside it must not wait."""
+Offset = Annotated[Number, Field(ge=-15, le=15, description="cm")]
+Degrees = Annotated[Number, Field(ge=-90, le=90)]
+
+
+class CaseIn(RequestBody):
+    """A computed patient for a projection."""
+
+    projection: Key
+    thickness_cm: ThicknessCm
+    habitus: Habitus | None = None
+    age_band: AgeBand | None = None
+    sex: Sex = "male"
+    condition: str = ""
+    seed: Annotated[int, Field(ge=0, le=2**31 - 1)] = 0
+
+    def found(self, store: Store) -> Case:
+        """The case; Refusal where the projection is unknown."""
+        projection = local.catalogue_of(store).projection(self.projection)
+        return Case(projection, self.thickness_cm, self.habitus, self.age_band, self.sex, self.condition, self.seed)
+
+
+class ConsoleIn(RequestBody):
+    """What is set. mas is the back-up where chambers end the exposure."""
+
+    kvp: Kvp
+    mas: Mas
+    sid_cm: Annotated[Number, Field(ge=60, le=300)]
+    grid_ratio: GridRatio = 0
+    gap_cm: Annotated[Number, Field(ge=0, le=60)] = 0.0
+    receptor: ReceptorKind = "dr_csi"
+    chambers: Annotated[list[Literal["L", "C", "R"]], Field(max_length=3)] = Field(default_factory=list)
+    density_factor: Annotated[Number, Field(ge=0.2, le=5)] = 1.0
+    spot_mm: Annotated[Number, Field(ge=0.3, le=2.0)] = 1.2
+    field_cm: Annotated[list[Annotated[Number, Field(ge=2, le=43)]], Field(min_length=2, max_length=2)] | None = None
+    filtration_mm_al: Annotated[Number, Field(ge=0.5, le=20)] = 3.0
+    filtration_mm_cu: Annotated[Number, Field(ge=0, le=2)] = 0.0
+
+    def set_up(self) -> Console:
+        """The console."""
+        values = self.model_dump()
+        values["chambers"] = tuple(self.chambers)
+        values["field_cm"] = tuple(self.field_cm) if self.field_cm else None
+        return Console(**values)
+
+
+class WrongIn(RequestBody):
+    """What goes wrong: how the patient lies, how the grid is used, motion, what lies in the field."""
+
+    turned_deg: Degrees = 0.0
+    off_cm: Annotated[list[Offset], Field(min_length=2, max_length=2)] = Field(default_factory=lambda: [0.0, 0.0])
+    bend_deg: Degrees = 0.0
+    angle_deg: Annotated[Number, Field(ge=-45, le=45)] = 0.0
+    moved_mm: Annotated[Number, Field(ge=0, le=20)] = 0.0
+    grid_offset_cm: Offset = 0.0
+    grid_tilt_deg: Annotated[Number, Field(ge=-20, le=20)] = 0.0
+    grid_focal_cm: Annotated[Number, Field(ge=60, le=300)] | None = None
+    grid_upside_down: bool = False
+    grid_stationary: bool = False
+    artefacts: Annotated[list[Artefact], Field(max_length=5)] = Field(default_factory=list)
+    shutters_off_cm: Annotated[list[Offset], Field(min_length=2, max_length=2)] = Field(default_factory=lambda: [0.0, 0.0])
+    shutters_turned_deg: Degrees = 0.0
+
+    def lie(self) -> Lie:
+        """How the patient lies."""
+        return Lie(self.turned_deg, (self.off_cm[0], self.off_cm[1]), self.bend_deg, self.angle_deg)
+
+    def mishap(self) -> Mishap:
+        """What else goes wrong."""
+        grid = GridFault(
+            self.grid_offset_cm, self.grid_tilt_deg, self.grid_focal_cm, self.grid_upside_down, self.grid_stationary
+        )
+        off = (self.shutters_off_cm[0], self.shutters_off_cm[1])
+        return Mishap(grid, self.moved_mm, tuple(self.artefacts), off, self.shutters_turned_deg)
+
+
+class ExposureIn(RequestBody):
+    """One exposure. noise: the seed of the noise; two exposures of one patient differ in it."""
+
+    case: CaseIn
+    console: ConsoleIn
+    wrong: WrongIn = Field(default_factory=WrongIn)
+    size: Annotated[int, Field(ge=64, le=512)] = 256
+    noise: Annotated[int, Field(ge=0, le=2**31 - 1)] = 0
+
+
+@dataclass(frozen=True, slots=True)
+class Picture:
+    """An image to be shown: levels as base64 of little-endian 16-bit numbers, row by row; what received more is higher and
+    is shown darker; dark and light: the levels shown black and white."""
+
+    rows: int
+    columns: int
+    pixel_mm: float
+    levels: str
+    dark: int
+    light: int
+
+
+@dataclass(frozen=True, slots=True)
+class PracticeImage:
+    """What an exposure of a computed body gave. expected_ei: the physics model's for the part and the technique; judged: as
+    the Desk judges it; ei and di are None on film."""
+
+    picture: Picture
+    ei: float | None
+    di: float | None
+    optical_density: float | None
+    recognised: bool
+    mas: float
+    back_up: bool
+    incident_air_kerma_mgy: float
+    kap_mgycm2: float
+    scatter_over_primary: float
+    judged: Evaluation
+
+
+@dataclass(frozen=True, slots=True)
+class PracticeLists:
+    """What can be computed: projections by id, and conditions of a patient with what each is."""
+
+    projections: list[str]
+    conditions: dict[str, str]
+
+
+def picture_of(image: Shown, pixel_cm: float) -> Picture:
+    """An image as it goes over the network."""
+    rows, columns = image.levels.shape
+    levels = base64.b64encode(image.levels.astype("<u2").tobytes()).decode()
+    return Picture(rows, columns, 10 * pixel_cm, levels, image.dark, image.light)
+
+
+def practice_image(taken: Taken) -> PracticeImage:
+    """What is told of an exposure."""
+    film = taken.radiograph.receptor == "film_screen"
+    di = max(min(taken.di, 20.0), -20.0)
+    return PracticeImage(
+        picture_of(shown(taken.radiograph, taken.body), taken.radiograph.screen.pixel_cm),
+        None if film else taken.index.ei,
+        None if film else di,
+        image_review.density_from_deviation(di) if film else None,
+        taken.index.recognised,
+        taken.mas,
+        taken.back_up,
+        taken.radiograph.incident_air_kerma_mgy,
+        taken.radiograph.kap_mgycm2,
+        taken.radiograph.spr,
+        image_review.evaluate(di, frozenset() if taken.index.recognised else frozenset({"field_not_found"}), film),
+    )
+
+
+@router.get("/lists")
+def get_practice_lists() -> PracticeLists:
+    """What the simulated room can compute."""
+    return PracticeLists(sorted(VIEWS), CONDITIONS)
+
+
+@router.post("/usual")
+def post_usual(store: StoreHere, asked: CaseIn) -> Console:
+    """A usual technique for a case in the simulated room: where practice begins, no chart of a real room."""
+    return usual_console(asked.found(store))
+
+
+@router.post("/exposures")
+def post_practice_exposure(store: StoreHere, asked: ExposureIn) -> PracticeImage:
+    """Expose a computed body. Deterministic by the seeds."""
+    case, console = asked.case.found(store), asked.console.set_up()
+    with AT_ONCE:
+        return practice_image(take(case, console, asked.wrong.lie(), asked.wrong.mishap(), asked.size, asked.noise))

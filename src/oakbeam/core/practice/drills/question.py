@@ -1,0 +1,151 @@
+"""What a drill asks, and how an answer to it is judged."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Callable, Mapping
+from dataclasses import dataclass, field
+from typing import Literal
+
+import numpy as np
+
+from oakbeam.core.errors import Refusal
+from oakbeam.core.practice.simulated_room import Case, Console, Lie, Mishap
+from oakbeam.core.projection import Projection
+
+Track = Literal[
+    "measure",
+    "arithmetic",
+    "set",
+    "position numbers",
+    "expose and judge",
+    "AEC",
+    "trauma order",
+    "children",
+    "dose",
+    "chart building",
+]
+Projections = Mapping[str, Projection]
+Answer = Mapping[str, float | str]
+HINT_COSTS = 0.25
+"""Credit that a hint takes."""
+NEARLY = 3.0
+"""A number so many tolerances off is still nearly right."""
+
+
+@dataclass(frozen=True, slots=True)
+class Asked:
+    """One thing that is asked for. A number: unit, the right one, and how far off is still right (relative, or absolute
+    where it is said to be). A choice: options by key, and the right one. right is never told before the answer."""
+
+    name: str
+    label: str
+    right: float | str
+    unit: str = ""
+    tolerance: float = 0.05
+    absolute: bool = False
+    options: Mapping[str, str] = field(default_factory=dict)
+
+
+@dataclass(frozen=True, slots=True)
+class Scene:
+    """An exposure that belongs to a question."""
+
+    case: Case
+    console: Console
+    lie: Lie = field(default_factory=Lie)
+    mishap: Mishap = field(default_factory=Mishap)
+
+
+@dataclass(frozen=True, slots=True)
+class Question:
+    """A task: given, in words; what is asked; how it is worked out; a hint. before: an image to look at; after: what the
+    answer would have made, None where it makes none."""
+
+    given: str
+    asked: tuple[Asked, ...]
+    worked: str
+    hint: str
+    before: Scene | None = None
+    after: Callable[[Answer], Scene | None] | None = None
+
+    def model_answer(self) -> dict[str, float | str]:
+        """The answer that gets full credit."""
+        return {one.name: one.right for one in self.asked}
+
+
+@dataclass(frozen=True, slots=True)
+class Judged:
+    """An answer judged: credit 0 to 1; said: what is right or wrong of each; worked: how it is worked out."""
+
+    credit: float
+    said: tuple[str, ...]
+    worked: str
+
+
+@dataclass(frozen=True, slots=True)
+class Drill:
+    """A drill: make gives its question for a seed."""
+
+    id: str
+    track: Track
+    name: str
+    aim: str
+    make: Callable[[np.random.Generator, Projections], Question]
+
+    def question(self, seed: int, projections: Projections) -> Question:
+        """The task of a seed; the same for all who do it."""
+        return self.make(np.random.default_rng([seed, *self.id.encode()]), projections)
+
+
+def judge(question: Question, answer: Answer, hinted: bool = False) -> Judged:
+    """Judge an answer. Each thing asked counts alike: right is 1, nearly right half. Refusal for one that is missing, is no
+    number, or is not among the choices."""
+    earned, said = list[float](), list[str]()
+    for one in question.asked:
+        if one.name not in answer:
+            raise Refusal("Not answered", f"{one.label} is missing.", None, one.name)
+        given = answer[one.name]
+        credit, words = _of_choice(one, given) if one.options else _of_number(one, given)
+        earned.append(credit)
+        said.append(words)
+    credit = sum(earned) / len(earned)
+    return Judged(max(0.0, credit - HINT_COSTS) if hinted else credit, tuple(said), question.worked)
+
+
+def _of_choice(one: Asked, given: float | str) -> tuple[float, str]:
+    if given not in one.options:
+        raise Refusal("No such choice", f"{one.label}: choose one of those offered.", sorted(one.options), one.name)
+    right = one.options[str(one.right)]
+    if given == one.right:
+        return 1.0, f"{one.label}: {right}. Right."
+    return 0.0, f"{one.label}: {one.options[str(given)]}, but it is {right}."
+
+
+def _of_number(one: Asked, given: float | str) -> tuple[float, str]:
+    if isinstance(given, str) or not math.isfinite(given):
+        raise Refusal("Not a number", f"{one.label} is a number.", None, one.name)
+    right = float(one.right)
+    off = abs(given - right) / (one.tolerance if one.absolute else one.tolerance * max(abs(right), 1e-9))
+    told = f"{one.label}: {number(given)} {one.unit}".rstrip()
+    if off <= 1 + 1e-9:
+        return 1.0, f"{told}. Right."
+    way = "too much" if given > right else "too little"
+    if off <= NEARLY:
+        return 0.5, f"{told} is nearly right, {way}: {number(right)} {one.unit}.".replace(" .", ".")
+    return 0.0, f"{told} is {way}: {number(right)} {one.unit}.".replace(" .", ".")
+
+
+def number(value: float) -> str:
+    """A figure as it is said: three digits that count."""
+    return f"{float(f'{value:.3g}'):g}".replace("-", "−")
+
+
+def pick(chance: np.random.Generator, *values: float) -> float:
+    """One of some numbers."""
+    return float(values[int(chance.integers(len(values)))])
+
+
+def of(chance: np.random.Generator, *values: str) -> str:
+    """One of some words."""
+    return values[int(chance.integers(len(values)))]
