@@ -27,6 +27,8 @@ SAID = {
     "tests/api/test_faults.py": "a full disk, a held lock, no descriptors, clients that never finish",
     "tests/api/test_image_import.py": "images sent, taken back and rejected at random; 500 by the network",
     "tests/formats/test_image_header.py": "headers changed and cut at random",
+    "tests/core/practice/test_radiograph.py": "every view that is computed, small, average and large, against the model",
+    "tests/core/practice/test_drills.py": "images of each fault, by what an instrument sees",
     "tests/core/log/test_tuning.py": "charts off in level and slope, tuned by their images",
     "tests/tools/test_evidence_tables.py": "logs with a planted cause, and without one",
     "tests/formats/test_hostile_files.py": "broken files at random",

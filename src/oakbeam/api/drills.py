@@ -73,7 +73,7 @@ class Task:
     hint_costs: float
 
 
-class AnswerIn(RequestBody):
+class TaskAnswerIn(RequestBody):
     """An answer to a task: by the name of what was asked. hinted: the hint was looked at. in_class: of a class test."""
 
     seed: Annotated[int, Field(ge=0, le=MOST_SEED)]
@@ -190,7 +190,7 @@ def get_next(store: StoreHere, who: WhoHere, track: Annotated[str, Query(max_len
     """The task that comes next for whoever asks, of a track or of all."""
     wanted = [one.id for one in DRILLS.values() if not track or one.track == track]
     if not wanted:
-        raise Refusal("No such track", "There is no track of that name.", list(TRACKS), "track")
+        raise Refusal("No such track", "There is no track of that name.", [str(one) for one in TRACKS], "track")
     history = [(one.drill, one.credit) for one in _history(store, who) if one.drill in wanted]
     # Which task is by chance: two people beside each other do not get the same.
     seed = secrets.randbelow(MOST_SEED)
@@ -222,7 +222,7 @@ def get_hint(store: StoreHere, drill_id: str, seed: Seed) -> str:
 
 
 @router.post("/drills/{drill_id}/answers")
-def post_answer(store: StoreHere, who: WhoHere, drill_id: str, asked: AnswerIn) -> JudgedOut:
+def post_answer(store: StoreHere, who: WhoHere, drill_id: str, asked: TaskAnswerIn) -> JudgedOut:
     """Judge an answer; kept for whoever is signed in."""
     question = question_of(store, drill_id, asked.seed)
     judged = judge(question, asked.answer, asked.hinted)

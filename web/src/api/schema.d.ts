@@ -3478,6 +3478,37 @@ export interface components {
             toward: string;
         };
         /**
+         * AnswerIn
+         * @description The answer to a heap: the room of a machine, or the projection that some words name. aside: it is none of ours, with
+         *     the reason.
+         */
+        AnswerIn: {
+            /**
+             * Waits For
+             * @enum {string}
+             */
+            waits_for: "room" | "view";
+            /**
+             * Device
+             * @default
+             */
+            device: string;
+            /**
+             * View
+             * @default
+             */
+            view: string;
+            /** Room */
+            room?: string | null;
+            /** Projection */
+            projection?: string | null;
+            /**
+             * Aside
+             * @default
+             */
+            aside: string;
+        };
+        /**
          * ApplyIn
          * @description The lines to tune, by key; all that are sure where none is named.
          */
@@ -9326,6 +9357,25 @@ export interface components {
             hint_costs: number;
         };
         /**
+         * TaskAnswerIn
+         * @description An answer to a task: by the name of what was asked. hinted: the hint was looked at. in_class: of a class test.
+         */
+        TaskAnswerIn: {
+            /** Seed */
+            seed: number;
+            /** Answer */
+            answer: {
+                [key: string]: number | string;
+            };
+            /**
+             * Hinted
+             * @default false
+             */
+            hinted: boolean;
+            /** In Class */
+            in_class?: number | null;
+        };
+        /**
          * Technique
          * @description What to set on the console, on the room's stations.
          */
@@ -10168,56 +10218,6 @@ export interface components {
              * @default 0
              */
             shutters_turned_deg: number;
-        };
-        /**
-         * AnswerIn
-         * @description An answer to a task: by the name of what was asked. hinted: the hint was looked at. in_class: of a class test.
-         */
-        oakbeam__api__drills__AnswerIn: {
-            /** Seed */
-            seed: number;
-            /** Answer */
-            answer: {
-                [key: string]: number | string;
-            };
-            /**
-             * Hinted
-             * @default false
-             */
-            hinted: boolean;
-            /** In Class */
-            in_class?: number | null;
-        };
-        /**
-         * AnswerIn
-         * @description The answer to a heap: the room of a machine, or the projection that some words name. aside: it is none of ours, with
-         *     the reason.
-         */
-        oakbeam__api__image_import__AnswerIn: {
-            /**
-             * Waits For
-             * @enum {string}
-             */
-            waits_for: "room" | "view";
-            /**
-             * Device
-             * @default
-             */
-            device: string;
-            /**
-             * View
-             * @default
-             */
-            view: string;
-            /** Room */
-            room?: string | null;
-            /** Projection */
-            projection?: string | null;
-            /**
-             * Aside
-             * @default
-             */
-            aside: string;
         };
         /**
          * Check
@@ -21246,7 +21246,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["oakbeam__api__image_import__AnswerIn"];
+                "application/json": components["schemas"]["AnswerIn"];
             };
         };
         responses: {
@@ -23734,7 +23734,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["oakbeam__api__drills__AnswerIn"];
+                "application/json": components["schemas"]["TaskAnswerIn"];
             };
         };
         responses: {

@@ -304,8 +304,8 @@ function Figures({ shot, last }: { shot: Shot; last: Shot | undefined }) {
       <tbody>
         {[{ ...shot, name: "This" }, ...(last ? [{ ...last, name: "Last" }] : [])].map(
           ({ image, said, name }) => (
-            <tr key={name} className="border-b border-rule align-top">
-              <td className="py-1.5 pr-4">
+            <tr key={name} className="border-b border-rule align-top [&>td]:py-1.5">
+              <td className="pr-4">
                 <b>{name}</b>: {said}
                 {image.back_up && <span className="block text-note text-warn">Ended by the back-up.</span>}
               </td>
@@ -317,7 +317,7 @@ function Figures({ shot, last }: { shot: Shot; last: Shot | undefined }) {
                     : "off the curve"}
               </td>
               <td className="pr-3 text-right font-semibold">{image.di == null ? "–" : signed(image.di)}</td>
-              <td className="pt-1.5">{image.di != null && <DiWedge di={image.di} small />}</td>
+              <td>{image.di != null && <DiWedge di={image.di} small />}</td>
               <td className="pr-4 text-right whitespace-nowrap">
                 {figure(image.incident_air_kerma_mgy)} mGy
               </td>

@@ -1,13 +1,34 @@
-import { useTitle } from "../ui/address";
+import { useAddressWord, useTitle } from "../ui/address";
+import { Segmented } from "../ui/Segmented";
+import { ClassTests } from "./ClassTests";
+import { Drills } from "./Drills";
 import { FreeRoom } from "./FreeRoom";
 
-/** Practice: a simulated room with computed bodies. */
+const PARTS = ["room", "drills", "classes"] as const;
+const NAMES: Record<(typeof PARTS)[number], string> = {
+  room: "Free room",
+  drills: "Drills",
+  classes: "Class tests",
+};
+
+/** Practice: a simulated room with computed bodies, drills, and class tests. */
 export function PracticePage() {
-  useTitle("Practice");
+  const [part, setPart] = useAddressWord("part", PARTS);
+  useTitle(`${NAMES[part]} · Practice`);
   return (
     <div className="flex flex-1 flex-col">
       <h1 className="sr-only">Practice</h1>
-      <FreeRoom />
+      <div className="border-b border-rule px-5 pt-1">
+        <Segmented
+          label="Part of practice"
+          value={part}
+          options={PARTS.map((value) => ({ value, label: NAMES[value] }))}
+          onChange={(next) => setPart(next as typeof part)}
+        />
+      </div>
+      {part === "room" && <FreeRoom />}
+      {part === "drills" && <Drills />}
+      {part === "classes" && <ClassTests />}
     </div>
   );
 }

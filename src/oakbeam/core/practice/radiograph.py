@@ -26,6 +26,8 @@ SATURATES_UGY: dict[ReceptorKind, float] = {"dr_csi": 60.0, "dr_gos": 60.0, "cr"
 """Signal at which a receptor gives no more; usual sizes, makers differ."""
 ELECTRONIC_UGY: dict[ReceptorKind, float] = {"dr_csi": 0.1, "dr_gos": 0.12, "cr": 0.25, "film_screen": 0.3}
 """Signal whose quantum noise is as large as what electronics, phosphor structure or film grain add. Estimates."""
+OWN_PIXEL_CM = 0.03
+"""A pixel of the image is one of the receptor's own, of which there are more than are shown: its noise is theirs."""
 SCATTER_NODES = 7
 COARSE = 4
 """Scatter is worked out on pixels so many times as large: it has no fine structure."""
@@ -109,7 +111,7 @@ def expose(body: ComputedPart, screen: Screen, shot: Exposure) -> Radiograph:
     primary = _blurred(before_grid * passed, screen, shot)
     clean = np.float32(shot.mas) * (primary + scatter * _grid_scatter(passed))
     kev2_per_kev = float(beam.variance_kev2[0] / beam.signal_kev[0])
-    noisy = _with_noise(clean, screen, setup.receptor, kev2_per_kev, shot.seed)
+    noisy = _with_noise(clean, setup.receptor, kev2_per_kev, shot.seed)
     signal = np.clip(noisy, 0, SATURATES_UGY[setup.receptor])
     open_beam = float(primary_signal(setup, {m: np.zeros((1, 1), np.float32) for m in maps}, soft, {})[0, 0])
     ssd = float(beam.ssd_cm[0])
@@ -286,15 +288,12 @@ def _blurred(image: Image, screen: Screen, shot: Exposure) -> Image:
     return np.maximum(blurred[pad:-pad, pad:-pad], 0)
 
 
-def _with_noise(clean: Image, screen: Screen, receptor: ReceptorKind, kev2_per_kev: float, seed: int) -> Image:
+def _with_noise(clean: Image, receptor: ReceptorKind, kev2_per_kev: float, seed: int) -> Image:
     """With the noise of the quanta that a pixel counts, by the energy each leaves, and the receptor's own."""
     chance = np.random.default_rng(seed)
-    per_ugy = signal_per_ugy_rqa5(receptor) * screen.pixel_cm**2
+    per_ugy = signal_per_ugy_rqa5(receptor) * OWN_PIXEL_CM**2
     variance = (clean + ELECTRONIC_UGY[receptor]) * (kev2_per_kev / per_ugy)
     white = chance.standard_normal(clean.shape, dtype=np.float32)
-    sigma = PHOSPHORS[receptor].blur_mm / 2.355 / (10 * screen.pixel_cm)
-    if sigma > 0.15:
-        white = _filtered(white, lambda u, v: np.exp(-2 * math.pi**2 * sigma**2 * (u**2 + v**2)))
     return np.asarray(clean + np.sqrt(variance) * white)
 
 
@@ -320,7 +319,7 @@ def index_of(radiograph: Radiograph, region: NDArray[np.bool_]) -> Index:
     return Index(100 * float(radiograph.signal[seen].mean()), True)
 
 
-DIRECT = 0.6
+DIRECT = 0.85
 """Signal over the open beam's from which a pixel is of direct exposure."""
 
 

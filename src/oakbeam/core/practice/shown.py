@@ -37,6 +37,8 @@ def shown(radiograph: Radiograph, body: ComputedPart) -> Shown:
         levels = np.clip(density / VIEWER_DENSITY * 65535, 0, 65535).astype(np.uint16)
         return Shown(levels, 65535, 0)
     levels = as_levels(radiograph.signal)
+    # Beside the shutters a digital system shows black.
+    levels[~radiograph.lit] = 65535
     seen = radiograph.lit & body.region
     if seen.sum() < 50:
         seen = radiograph.lit if radiograph.lit.any() else np.ones_like(radiograph.lit)

@@ -97,7 +97,6 @@ VIEWS: Mapping[str, View] = {
     "shoulder-ap-neutral": View("shoulder", "front", (15.5, 36.0, -2.0), bend_deg=-20),
     "shoulder-grashey": View("shoulder", "front", (15.6, 36.8, -2.2), -38),
     "shoulder-scapular-y": View("shoulder", "back", (13.5, 35.0, -4.5), 58),
-    "shoulder-transthoracic-lateral": View("shoulder", "left", (16.0, 34.0, -2.0), lean_deg=0),
     "clavicle-ap": View("shoulder", "front", (8.5, 39.5, 3.0)),
     "clavicle-ap-axial": View("shoulder", "front", (8.5, 39.5, 3.0), angle_deg=20),
     "scapula-ap": View("shoulder", "front", (12.0, 33.5, -5.0)),
@@ -190,4 +189,4 @@ VIEWS: Mapping[str, View] = {
     "peds-abdomen-upright": View("trunk", "front", (0.0, 5.0, 0.0)),
 }
 """What cannot be computed yet, for want of a body that lies so, is not offered: views of a bent hip from the side,
-tangential patellae, the open mouth, the swimmer's arm, and whole legs."""
+tangential patellae, the open mouth, the arm through the chest, the swimmer's arm, and whole legs."""

@@ -458,8 +458,9 @@ def first_in_trauma(chance: np.random.Generator, projections: Projections) -> Qu
         "cspine-oblique": "Cervical spine obliques",
         "lspine-lateral-crosstable": "Lumbar spine lateral, horizontal beam",
     }
+    how = of(chance, "After a fall from a roof", "After a crash", "After a dive into shallow water")
     return Question(
-        "A patient with a collar on a stretcher, whole spine asked for where radiographs are asked. Which is made first?",
+        f"{how}: a patient with a collar on a stretcher, the whole spine asked for by radiographs. Which is made first?",
         (Asked("first", "First", "cspine-lateral-crosstable", options=views),),
         "The neck from the side across the table, without moving the patient; nobody takes the collar off or "
         "turns the patient before "

@@ -1,0 +1,151 @@
+"""Every drill can be solved, tells right from nearly right from wrong, and gives everybody who does a seed the same task."""
+
+from __future__ import annotations
+
+import math
+
+import numpy as np
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+from tests.conftest import proofs
+
+from oakbeam import catalogue
+from oakbeam.core.errors import Refusal
+from oakbeam.core.practice.drills.on_images import CHANGES, FAULTS, REPEAT, made_wrong, somebody
+from oakbeam.core.practice.drills.question import HINT_COSTS, Asked, Question, judge
+from oakbeam.core.practice.drills.register import DRILLS, TRACKS
+from oakbeam.core.practice.drills.what_next import FIRST_GAP, GOOD, confusions, next_drill, standings
+from oakbeam.core.practice.simulated_room import take, usual_console
+from oakbeam.core.practice.views import VIEWS
+
+PROJECTIONS = {one: catalogue.projection(one) for one in VIEWS}
+
+
+def off_by(one: Asked, tolerances: float) -> float:
+    """A number so many tolerances from the right one."""
+    right = float(one.right)
+    return right + tolerances * (one.tolerance if one.absolute else one.tolerance * abs(right))
+
+
+@pytest.mark.parametrize("drill", DRILLS)
+def test_the_model_answer_gets_full_credit_for_every_seed(drill):
+    for seed in range(200):
+        question = DRILLS[drill].question(seed, PROJECTIONS)
+        assert judge(question, question.model_answer()).credit == 1, seed
+        assert judge(question, question.model_answer(), hinted=True).credit == pytest.approx(1 - HINT_COSTS)
+        assert question.given and question.hint and question.worked
+        for one in question.asked:
+            assert not one.options or (one.right in one.options and len(one.options) >= 2), seed
+            assert one.options or math.isfinite(float(one.right))
+
+
+@pytest.mark.parametrize("drill", DRILLS)
+def test_right_nearly_right_and_wrong_answers_are_told_apart(drill):
+    for seed in (1, 2, 3):
+        question = DRILLS[drill].question(seed, PROJECTIONS)
+        nearly, wrong, worth = {}, {}, 0.0
+        for one in question.asked:
+            if one.options:
+                other = next(key for key in one.options if key != one.right)
+                nearly[one.name], wrong[one.name] = one.right, other
+                worth += 1
+            else:
+                nearly[one.name], wrong[one.name] = off_by(one, 2), off_by(one, -8)
+                worth += 0.5
+        assert judge(question, nearly).credit == pytest.approx(worth / len(question.asked))
+        judged = judge(question, wrong)
+        assert judged.credit == 0 and judged.said and judged.worked == question.worked
+
+
+def test_the_tracks_of_the_work_are_all_there_and_no_two_seeds_ask_the_same():
+    assert len(DRILLS) >= 40 and {one.track for one in DRILLS.values()} == set(TRACKS)
+    for drill in DRILLS.values():
+        asked = {(q := drill.question(seed, PROJECTIONS)).given + str(q.model_answer()) for seed in range(40)}
+        assert len(asked) >= 2, drill.id
+        again = drill.question(7, PROJECTIONS)
+        assert again.given == drill.question(7, PROJECTIONS).given
+
+
+@pytest.mark.parametrize(
+    ("answer", "field"),
+    [({}, "mas"), ({"mas": "ten"}, "mas"), ({"mas": float("nan")}, "mas"), ({"mas": float("inf")}, "mas")],
+)
+def test_an_answer_that_is_none_is_refused(answer, field):
+    with pytest.raises(Refusal) as refused:
+        judge(DRILLS["square-law"].question(1, PROJECTIONS), answer)
+    assert refused.value.field == field
+    with pytest.raises(Refusal, match="choose one"):
+        judge(DRILLS["lying"].question(1, PROJECTIONS), {"what": "guess"})
+
+
+@given(st.floats(0.1, 1000), st.floats(-10, 10))
+def test_a_number_is_right_within_its_tolerance_and_nowhere_else(right, off):
+    question = Question("", (Asked("x", "x", right, tolerance=0.1),), "", "")
+    credit = judge(question, {"x": right * (1 + 0.1 * off)}).credit
+    if abs(off) < 0.999:
+        assert credit == 1
+    elif 1.001 < abs(off) < 2.999:
+        assert credit == 0.5
+    elif abs(off) > 3.001:
+        assert credit == 0
+
+
+@pytest.mark.parametrize("fault", FAULTS)
+def test_the_image_of_a_fault_shows_it_and_none_shows_none(fault):
+    """What an instrument sees of each cause: index, noise, edges, cut-off, lead."""
+    chance = np.random.default_rng(11)
+    for _ in range(proofs(1, 6)):
+        case = somebody(chance, PROJECTIONS, "lspine-ap", "pelvis-ap")
+        scene, cause = made_wrong(chance, case, fault)
+        assert cause.fault == fault and cause.change in CHANGES and cause.repeat in REPEAT
+        taken = take(case, scene.console, scene.lie, scene.mishap, 96)
+        right = take(case, usual_console(case), pixels=96)
+        if fault == "none":
+            assert abs(taken.di) < 1
+        elif fault in ("noise", "over"):
+            assert (taken.di < -4) if fault == "noise" else (taken.di > 3)
+        elif fault == "not_penetrated":
+            assert scene.console.kvp < 0.7 * right.setup.kvp + 3 and taken.radiograph.spr < 1.3 * right.radiograph.spr
+        elif fault == "flat":
+            assert taken.radiograph.spr > 2 * right.radiograph.spr
+        elif fault == "cut_off":
+            assert taken.radiograph.primary.sum() < 0.85 * right.radiograph.primary.sum()
+        elif fault == "artefact":
+            assert (taken.body.maps["lead"] > 0).sum() > 1.2 * (right.body.maps.get("lead", np.zeros(1)) > 0).sum()
+        elif fault == "motion":
+            sharp = np.abs(np.diff(right.radiograph.primary, axis=0)).mean()
+            assert np.abs(np.diff(taken.radiograph.primary, axis=0)).mean() < 0.97 * sharp
+        else:
+            assert np.abs(taken.body.maps["bone"] - right.body.maps["bone"]).mean() > 0.05
+
+
+def test_an_answered_mas_makes_the_image_that_it_deserves():
+    question = DRILLS["square-law"].question(4, PROJECTIONS)
+    right = float(question.model_answer()["mas"])
+    for share, di in ((1.0, 0.0), (0.5, -3.0), (2.0, 3.0)):
+        scene = question.after({"mas": right * share})
+        assert take(scene.case, scene.console, pixels=96).di == pytest.approx(di, abs=0.8)
+    assert question.after({"mas": "much"}) is None and question.after({"mas": -1}) is None
+
+
+def test_what_was_missed_comes_again_and_a_row_of_right_answers_puts_it_off():
+    chance = np.random.default_rng(1)
+    names = ["a", "b", "c", "d", "e", "f"]
+    assert next_drill([], names, chance) in names[:3]
+    history = [("a", 0.2)]
+    assert standings(history)["a"].due_in == FIRST_GAP
+    history += [(one, 1.0) for one in "bcd"]
+    assert next_drill(history, names, chance) == "a"
+    # Never twice in a row, while others are there.
+    assert next_drill([*history, ("a", 0.0)], names, chance) != "a"
+    assert next_drill([("a", 0.0)], ["a"], chance) == "a"
+    row = [standings([("a", 1.0)] * n)["a"].due_in for n in (1, 2, 3)]
+    assert row == sorted(row) and row[0] > FIRST_GAP and row[2] > 4 * row[0] / 2
+    assert standings([("a", GOOD), ("a", 0.1)])["a"].due_in == FIRST_GAP
+    everything = [(one, 1.0) for one in names * 3]
+    assert next_drill(everything, names, chance) == "a"
+
+
+def test_confusions_count_what_was_taken_for_what():
+    assert confusions([("noise", "over"), ("noise", "noise"), ("noise", "over")]) == {"noise": {"over": 2, "noise": 1}}

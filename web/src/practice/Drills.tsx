@@ -1,0 +1,127 @@
+import { useState } from "react";
+
+import { type Drill, type Task, useConfusions, useDrills, useNextTask } from "../api/practice";
+import { useSession } from "../api/queries";
+import { useAddress } from "../ui/address";
+import { Button } from "../ui/Button";
+import { Empty, Refusal, Waiting } from "../ui/Notice";
+import { Select } from "../ui/Select";
+import { TaskCard } from "./TaskCard";
+
+const ALL = "all";
+const TRACK_NAMES: Record<string, string> = {
+  measure: "Measure",
+  arithmetic: "Arithmetic",
+  set: "Set the console",
+  "position numbers": "Position numbers",
+  "expose and judge": "Expose and judge",
+  AEC: "AEC",
+  "trauma order": "Trauma order",
+  children: "Children",
+  dose: "Dose",
+  "chart building": "Chart building",
+};
+
+/** Drills in tracks that follow the work: the next one by what was missed, or one that is chosen. */
+export function Drills() {
+  const drills = useDrills();
+  const { words, put } = useAddress();
+  const track = words.get("track") ?? ALL;
+  const next = useNextTask();
+  const [task, setTask] = useState<Task | null>(null);
+  const signedIn = Boolean(useSession().data?.person);
+  if (drills.isError) return <Refusal error={drills.error} className="m-5" />;
+  if (!drills.data) return <Waiting what="the drills" />;
+  const tracks = [...new Set(drills.data.map((one) => one.track))];
+  const ask = () => next.mutate(track === ALL ? "" : track, { onSuccess: setTask });
+
+  return (
+    <div className="grid flex-1 gap-x-8 gap-y-4 px-5 py-4 lg:grid-cols-[20rem_minmax(0,1fr)]">
+      <section aria-label="Tracks" className="flex flex-col gap-3">
+        <Select
+          label="Track"
+          labelled
+          value={track}
+          options={[
+            { value: ALL, label: "All, in the order of the work" },
+            ...tracks.map((one) => ({ value: one, label: TRACK_NAMES[one] ?? one })),
+          ]}
+          onChange={(value) => put({ track: value === ALL ? null : value })}
+        />
+        <Button tone="main" disabled={next.isPending} onClick={ask}>
+          {task ? "Another" : "Begin"}
+        </Button>
+        {next.isError && <Refusal error={next.error} />}
+        <Standing drills={drills.data.filter((one) => track === ALL || one.track === track)} />
+        <p className="text-note text-ink-3">
+          {signedIn
+            ? "What you missed comes again. Only you and the instructor of a class test see how it goes."
+            : "Sign in to have what you missed come again; without it nothing is kept."}{" "}
+          Practice says nothing of what you may do with patients: that is for your clinical instructor.
+        </p>
+      </section>
+      <div className="min-w-0">
+        {task ? (
+          <TaskCard key={`${task.drill} ${task.seed}`} task={task} onNext={ask} />
+        ) : (
+          <Empty title="Choose a track and begin">
+            Each task is new, is judged by the same rules as the Desk, and says how it is worked out.
+          </Empty>
+        )}
+        {signedIn && <Confusions />}
+      </div>
+    </div>
+  );
+}
+
+/** How each drill goes for whoever looks. */
+function Standing({ drills }: { drills: readonly Drill[] }) {
+  return (
+    <ul className="text-note">
+      {drills.map((one) => (
+        <li key={one.id} className="flex items-baseline justify-between gap-2 border-b border-rule py-1.5">
+          <span className="min-w-0 truncate" title={one.aim}>
+            {one.name}
+          </span>
+          <span className="shrink-0 text-ink-3">
+            {one.mean == null ? "new" : `${Math.round(100 * one.mean)} %${one.due_in === 0 ? ", due" : ""}`}
+          </span>
+        </li>
+      ))}
+    </ul>
+  );
+}
+
+/** What was taken for what in critiques. */
+function Confusions() {
+  const { data } = useConfusions(true);
+  const missed = Object.entries(data ?? {}).flatMap(([right, row]) =>
+    Object.entries(row)
+      .filter(([given]) => given !== right)
+      .map(([given, times]) => ({ right, given, times })),
+  );
+  if (missed.length === 0) return null;
+  return (
+    <section aria-label="What you took for what" className="mt-8 max-w-3xl">
+      <h2 className="font-semibold">What you took for what</h2>
+      <table className="mt-1 w-full">
+        <thead className="text-left text-note text-ink-3">
+          <tr className="border-b border-rule-strong">
+            <th className="font-normal">It was</th>
+            <th className="font-normal">You said</th>
+            <th className="text-right font-normal">Times</th>
+          </tr>
+        </thead>
+        <tbody>
+          {missed.map((one) => (
+            <tr key={`${one.right} ${one.given}`} className="border-b border-rule">
+              <td className="py-1.5 pr-4">{one.right}</td>
+              <td className="pr-4">{one.given}</td>
+              <td className="text-right">{one.times}</td>
+            </tr>
+          ))}
+        </tbody>
+      </table>
+    </section>
+  );
+}
