@@ -4,10 +4,10 @@ from __future__ import annotations
 
 import base64
 import threading
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Annotated, Literal
 
-from fastapi import APIRouter
+from fastapi import APIRouter, Query
 from pydantic import Field
 
 from oakbeam.api import problems
@@ -15,13 +15,25 @@ from oakbeam.api.access import StoreHere
 from oakbeam.api.types import GridRatio, Key, Kvp, Mas, Number, RequestBody, ThicknessCm
 from oakbeam.core import image_review
 from oakbeam.core.anatomy.body import AgeBand, Habitus, Sex
-from oakbeam.core.image_review import Evaluation
+from oakbeam.core.cache import cached
+from oakbeam.core.image_review import Evaluation, Finding
 from oakbeam.core.physics.beam.receptor import ReceptorKind
 from oakbeam.core.practice.artefacts import Artefact
 from oakbeam.core.practice.bodies.frame import CONDITIONS
+from oakbeam.core.practice.pictured import Pictured, faults, good, looks_like
 from oakbeam.core.practice.radiograph import GridFault
 from oakbeam.core.practice.shown import Shown, shown
-from oakbeam.core.practice.simulated_room import Case, Console, Lie, Mishap, Taken, take, usual_console
+from oakbeam.core.practice.simulated_room import (
+    Case,
+    Console,
+    Lie,
+    Mishap,
+    Taken,
+    can_be_computed,
+    mas_for_target,
+    take,
+    usual_console,
+)
 from oakbeam.core.practice.views import VIEWS
 from oakbeam.store import Store, local
 
@@ -80,6 +92,8 @@ class WrongIn(RequestBody):
     off_cm: Annotated[list[Offset], Field(min_length=2, max_length=2)] = Field(default_factory=lambda: [0.0, 0.0])
     bend_deg: Degrees = 0.0
     angle_deg: Annotated[Number, Field(ge=-45, le=45)] = 0.0
+    breathed_out: bool = False
+    shoulders_back: bool = False
     moved_mm: Annotated[Number, Field(ge=0, le=20)] = 0.0
     grid_offset_cm: Offset = 0.0
     grid_tilt_deg: Annotated[Number, Field(ge=-20, le=20)] = 0.0
@@ -92,7 +106,14 @@ class WrongIn(RequestBody):
 
     def lie(self) -> Lie:
         """How the patient lies."""
-        return Lie(self.turned_deg, (self.off_cm[0], self.off_cm[1]), self.bend_deg, self.angle_deg)
+        return Lie(
+            self.turned_deg,
+            (self.off_cm[0], self.off_cm[1]),
+            self.bend_deg,
+            self.angle_deg,
+            self.breathed_out,
+            self.shoulders_back,
+        )
 
     def mishap(self) -> Mishap:
         """What else goes wrong."""
@@ -176,6 +197,72 @@ def practice_image(taken: Taken) -> PracticeImage:
         taken.radiograph.spr,
         image_review.evaluate(di, frozenset() if taken.index.recognised else frozenset({"field_not_found"}), film),
     )
+
+
+@dataclass(frozen=True, slots=True)
+class PicturedOut:
+    """A picture of right or wrong: what is seen, its cause with what to change, and the image."""
+
+    seen: str
+    cause: str
+    picture: Picture
+
+
+GUIDE_PIXELS, DESK_PIXELS = 192, 256
+
+
+@cached(160)
+def pictured(one: Pictured, pixels: int) -> Picture:
+    """The image of a picture of right or wrong; kept, since people look at the same ones."""
+    with AT_ONCE:
+        taken = take(one.case, one.console, one.lie, one.mishap, pixels, 1)
+    return picture_of(shown(taken.radiograph, taken.body), taken.radiograph.screen.pixel_cm)
+
+
+@router.get("/guide/{projection_id}")
+def get_guide_pictures(store: StoreHere, projection_id: str) -> list[PicturedOut]:
+    """A good exposure of a projection, and up to three of what goes wrong with it; none where it is not computed."""
+    projection = local.catalogue_of(store).projection(projection_id)
+    if not can_be_computed(projection.id):
+        return []
+    return [PicturedOut(one.seen, one.cause, pictured(one, GUIDE_PIXELS)) for one in (good(projection), *faults(projection))]
+
+
+class LookIn(RequestBody):
+    """What the Desk has set for a patient: di is what it forecasts, and stands for the mAs of the room."""
+
+    case: CaseIn
+    kvp: Kvp
+    sid_cm: Annotated[Number, Field(ge=60, le=300)]
+    grid_ratio: GridRatio = 0
+    receptor: ReceptorKind = "dr_csi"
+    di: Annotated[Number, Field(ge=-12, le=12)] = 0.0
+
+
+@router.post("/looks")
+def post_look(store: StoreHere, asked: LookIn) -> PracticeImage:
+    """About how a technique would look on a computed patient like the one at the Desk."""
+    case = asked.case.found(store)
+    usual = usual_console(case)
+    console = replace(usual, kvp=asked.kvp, sid_cm=asked.sid_cm, grid_ratio=asked.grid_ratio, receptor=asked.receptor)
+    mas = min(max(mas_for_target(case, console) * 10 ** (asked.di / 10), 0.05), 1000.0)
+    with AT_ONCE:
+        return practice_image(take(case, replace(console, mas=mas), pixels=DESK_PIXELS))
+
+
+@router.get("/looks-like/{finding}")
+def get_looks_like(
+    store: StoreHere, finding: Finding, projection: Annotated[str, Query(max_length=60)]
+) -> list[PicturedOut]:
+    """How an image of a projection looks that shows a finding, beside a good one; none where no picture is made of it."""
+    view = local.catalogue_of(store).projection(projection)
+    one = looks_like(view, finding) if can_be_computed(view.id) else None
+    if one is None:
+        return []
+    return [
+        PicturedOut(image_review.FINDINGS[finding], one.cause, pictured(one, DESK_PIXELS)),
+        PicturedOut("As it should be", "", pictured(good(view), DESK_PIXELS)),
+    ]
 
 
 @router.get("/lists")

@@ -30,6 +30,7 @@ export const useExpose = () =>
       unwrap<PracticeImage>(client.POST("/api/practice/exposures", { body })),
   });
 
+type Finding = NonNullable<Schemas["ResultRequest"]["findings"]>[number];
 export type Task = Schemas["Task"];
 export type Judged = Schemas["JudgedOut"];
 export type Drill = Schemas["DrillOut"];
@@ -118,3 +119,39 @@ export const useSetClassTest = () =>
     (body: Schemas["ClassIn"]) => unwrap<ClassTest>(client.POST("/api/practice/classes", { body })),
     ["practice"],
   );
+
+export const useGuidePictures = (projection: string, wanted: boolean) =>
+  useQuery({
+    queryKey: ["practice", "guide", projection],
+    enabled: wanted,
+    queryFn: () =>
+      unwrap<Schemas["PicturedOut"][]>(
+        client.GET("/api/practice/guide/{projection_id}", {
+          params: { path: { projection_id: projection } },
+        }),
+      ),
+    staleTime: Infinity,
+    gcTime: 300_000,
+  });
+
+export const useLook = (asked: Schemas["LookIn"], wanted: boolean) =>
+  useQuery({
+    queryKey: ["practice", "look", asked],
+    enabled: wanted,
+    queryFn: () => unwrap<PracticeImage>(client.POST("/api/practice/looks", { body: asked })),
+    gcTime: 60_000,
+  });
+
+export const useLooksLike = (finding: Finding | null, projection: string) =>
+  useQuery({
+    queryKey: ["practice", "looks like", finding, projection],
+    enabled: finding !== null,
+    queryFn: () =>
+      unwrap<Schemas["PicturedOut"][]>(
+        client.GET("/api/practice/looks-like/{finding}", {
+          params: { path: { finding: finding ?? "noisy" }, query: { projection } },
+        }),
+      ),
+    staleTime: Infinity,
+    gcTime: 300_000,
+  });

@@ -2856,6 +2856,66 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/practice/guide/{projection_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Get Guide Pictures
+         * @description A good exposure of a projection, and up to three of what goes wrong with it; none where it is not computed.
+         */
+        get: operations["get_guide_pictures_api_practice_guide__projection_id__get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/practice/looks": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Post Look
+         * @description About how a technique would look on a computed patient like the one at the Desk.
+         */
+        post: operations["post_look_api_practice_looks_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/practice/looks-like/{finding}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Get Looks Like
+         * @description How an image of a projection looks that shows a finding, beside a good one; none where no picture is made of it.
+         */
+        get: operations["get_looks_like_api_practice_looks_like__finding__get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/practice/lists": {
         parameters: {
             query?: never;
@@ -6987,6 +7047,34 @@ export interface components {
             changed_by: string;
         };
         /**
+         * LookIn
+         * @description What the Desk has set for a patient: di is what it forecasts, and stands for the mAs of the room.
+         */
+        LookIn: {
+            case: components["schemas"]["CaseIn"];
+            /** Kvp */
+            kvp: number;
+            /** Sid Cm */
+            sid_cm: number;
+            /**
+             * Grid Ratio
+             * @default 0
+             * @enum {integer}
+             */
+            grid_ratio: 0 | 5 | 6 | 8 | 10 | 12 | 16;
+            /**
+             * Receptor
+             * @default dr_csi
+             * @enum {string}
+             */
+            receptor: "dr_csi" | "dr_gos" | "cr" | "film_screen";
+            /**
+             * Di
+             * @default 0
+             */
+            di: number;
+        };
+        /**
          * Made
          * @description A line that would be made. rows: of the file; sources: by the line's field, where each figure comes from; cells: of
          *     more than one, against the line; di: the expected deviation index for the small, average and large adult, None where the
@@ -7447,6 +7535,17 @@ export interface components {
             dark: number;
             /** Light */
             light: number;
+        };
+        /**
+         * PicturedOut
+         * @description A picture of right or wrong: what is seen, its cause with what to change, and the image.
+         */
+        PicturedOut: {
+            /** Seen */
+            seen: string;
+            /** Cause */
+            cause: string;
+            picture: components["schemas"]["Picture"];
         };
         /**
          * Place
@@ -10181,6 +10280,16 @@ export interface components {
              * @default 0
              */
             angle_deg: number;
+            /**
+             * Breathed Out
+             * @default false
+             */
+            breathed_out: boolean;
+            /**
+             * Shoulders Back
+             * @default false
+             */
+            shoulders_back: boolean;
             /**
              * Moved Mm
              * @default 0
@@ -22978,6 +23087,238 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+            /** @description Nobody is signed in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not for this role, or not from here */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description There is no such thing */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The present state does not allow it */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description More than this operation takes */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Refused; says what is allowed */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    get_guide_pictures_api_practice_guide__projection_id__get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                projection_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PicturedOut"][];
+                };
+            };
+            /** @description Nobody is signed in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not for this role, or not from here */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description There is no such thing */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The present state does not allow it */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description More than this operation takes */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Refused; says what is allowed */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    post_look_api_practice_looks_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["LookIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PracticeImage"];
+                };
+            };
+            /** @description Nobody is signed in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not for this role, or not from here */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description There is no such thing */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The present state does not allow it */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description More than this operation takes */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Refused; says what is allowed */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    get_looks_like_api_practice_looks_like__finding__get: {
+        parameters: {
+            query: {
+                projection: string;
+            };
+            header?: never;
+            path: {
+                finding: "wrong_label" | "anatomy_missing" | "malpositioned" | "off_centre" | "field_not_found" | "metal" | "not_penetrated" | "flat_contrast" | "noisy" | "motion" | "cut_off" | "clipped";
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PicturedOut"][];
+                };
             };
             /** @description Nobody is signed in */
             401: {

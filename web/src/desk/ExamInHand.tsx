@@ -456,7 +456,7 @@ export function ExamInHand({
           className="order-5 min-h-0 border-rule px-4 pt-1 pb-3 xl:order-none xl:col-start-3 xl:row-span-2 xl:row-start-3 xl:overflow-y-auto xl:border-l xl:px-5"
         >
           {after ? (
-            <Critique judging={judging} choices={choices.data} leads={leads} />
+            <Critique judging={judging} choices={choices.data} leads={leads} projection={projection.id} />
           ) : (
             <>
               <div className="mb-1 flex items-start justify-between gap-2">
@@ -495,7 +495,17 @@ export function ExamInHand({
                 : beside === "methods"
                   ? answer && <Methods {...{ request, room, unit, act }} />
                   : beside === "picture"
-                    ? answer && <Picture answer={answer} unit={unit} act={act} />
+                    ? answer && (
+                        <Picture
+                          {...{ answer, unit, act }}
+                          projection={projection.id}
+                          patient={state.patient}
+                          receptor={
+                            room.receptors.find((one) => one.id === answer.technique.receptor)?.kind ??
+                            "dr_csi"
+                          }
+                        />
+                      )
                     : answer && (
                         <WhatIf
                           request={request}

@@ -16,6 +16,7 @@ import { digitNames, digitWords, QUANTITY, SUPPORT } from "../ui/words";
 import { Body } from "./Body";
 import { Department } from "./Department";
 import { HandRuler } from "./HandRuler";
+import { Pictures } from "./Pictures";
 
 /** The Guide: every projection of the catalogue, as far as it bears on the exposure. */
 export function GuidePage({ room }: { room: Room | undefined }) {
@@ -353,6 +354,9 @@ function Sheet({
               </dl>
             </Section>
           )}
+          <Section title="How it looks">
+            <Pictures key={one.id} projection={one.id} thicknessCm={one.thickness_cm.average} />
+          </Section>
           <Section title="In the beam">
             <p className="text-ink-2">
               {trimmed(one.composition.bone_mm, 1)} mm of bone,{" "}

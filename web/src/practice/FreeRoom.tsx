@@ -18,7 +18,7 @@ import { Segmented } from "../ui/Segmented";
 import { Select } from "../ui/Select";
 import { figure, signed, trimmed } from "../ui/units";
 import { AGE_BANDS, grid, HABITUS, projectionName } from "../ui/words";
-import { Radiograph } from "./Radiograph";
+import { Radiograph } from "../ui/Radiograph";
 
 const RECEPTORS = [
   { value: "dr_csi", label: "DR" },

@@ -5,7 +5,7 @@ import { Button } from "../ui/Button";
 import { Refusal, Waiting } from "../ui/Notice";
 import { NumberField } from "../ui/NumberField";
 import { figure, signed } from "../ui/units";
-import { Radiograph } from "./Radiograph";
+import { Radiograph } from "../ui/Radiograph";
 
 /** A task: what is given, the image that belongs to it, the answer, and how it was judged. */
 export function TaskCard({

@@ -42,6 +42,13 @@ const LOOKED_UP: Record<string, Route> = {
   "GET /api/charts/import/answers": {},
   "GET /api/session/all": [],
   "GET /api/log/filters": [],
+  "GET /api/practice/lists": { projections: [], conditions: { "": "none" } },
+  ...Object.fromEntries(
+    ["not_penetrated", "flat_contrast", "noisy", "motion", "cut_off", "clipped"].map((one) => [
+      `GET /api/practice/looks-like/${one}`,
+      [],
+    ]),
+  ),
   "GET /api/rooms-due": [],
   "GET /api/rooms/room-1/chart-news": { asked: false, changes: [] },
   "GET /api/charts/11/lint": [],

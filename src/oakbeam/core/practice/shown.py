@@ -46,7 +46,7 @@ def shown(radiograph: Radiograph, body: ComputedPart) -> Shown:
     low, high = np.percentile(levels[seen], [1, 99])
     lowest = float(np.percentile(levels[thick], 3)) if thick.sum() > 50 else low
     span = max(high - low, 0.10 * 65535)
-    light = max(min(low - 0.15 * span, low - 0.5 * (low - lowest)), 0)
+    light = max(min(low - 0.15 * span, low - 0.9 * (low - lowest)), 0)
     return Shown(levels, int(min(high + 0.55 * span, 65535)), int(light))
 
 

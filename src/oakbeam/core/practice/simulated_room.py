@@ -63,12 +63,14 @@ class Case:
 @dataclass(frozen=True, slots=True)
 class Lie:
     """What is wrong with how the patient lies: turned too far [deg], off the middle [cm], joint bent otherwise [deg], tube
-    angled otherwise [deg]."""
+    angled otherwise [deg]; exposed after breathing out; shoulders not rolled forward."""
 
     turned_deg: float = 0.0
     off_cm: tuple[float, float] = (0.0, 0.0)
     bend_deg: float = 0.0
     angle_deg: float = 0.0
+    breathed_out: bool = False
+    shoulders_back: bool = False
 
 
 @dataclass(frozen=True, slots=True)
@@ -149,6 +151,8 @@ def computed(
         condition=case.condition,
         bend_deg=view.bend_deg + lie.bend_deg,
         arms_up=view.arms_up,
+        breath="expiration" if lie.breathed_out else "inspiration",
+        shoulders_back=lie.shoulders_back,
         seed=case.seed,
     )
     pose = view.pose(lie.turned_deg, lie.off_cm, lie.angle_deg)
@@ -229,7 +233,7 @@ BUCKY_GAP_CM = 5.0
 def usual_console(case: Case) -> Console:
     """A usual technique for a case: the middle of the projection's kVp, a grid where it is usual, the mAs that the physics
     model takes for the target index on the nearest step of a tenth."""
-    projection, part = case.projection, part_for(case)
+    projection = case.projection
     with_grid = projection.grid_over_cm is not None and case.thickness_cm > projection.grid_over_cm
     bucky = next((one for one in projection.supports if one.endswith("bucky")), None) if with_grid else None
     support = bucky or projection.supports[0]
@@ -237,7 +241,21 @@ def usual_console(case: Case) -> Console:
     kvp = float(round((low + high) / 2))
     ratio = (12 if kvp > 90 else 10) if with_grid else 0
     gap_cm = BUCKY_GAP_CM if bucky else 0.0
-    setup = BeamSetup(kvp, projection.sid_cm, projection.field_cm, gap_cm=gap_cm, grid=strips(ratio, projection.sid_cm))
-    mas = TARGET_EI / 100 / float(rqa5_equivalent_ugy(setup, part)[0])
-    step = 10 ** (round(10 * math.log10(mas)) / 10)
-    return Console(kvp, max(0.1, float(f"{step:.2g}")), projection.sid_cm, ratio, gap_cm)
+    console = Console(kvp, 1.0, projection.sid_cm, ratio, gap_cm)
+    step = 10 ** (round(10 * math.log10(mas_for_target(case, console))) / 10)
+    return replace(console, mas=max(0.1, float(f"{step:.2g}")))
+
+
+def mas_for_target(case: Case, console: Console) -> float:
+    """The mAs that the physics model takes for the target index of a case, all else as set."""
+    setup = BeamSetup(
+        console.kvp,
+        console.sid_cm,
+        console.field_cm or case.projection.field_cm,
+        console.filtration_mm_al,
+        console.filtration_mm_cu,
+        gap_cm=console.gap_cm,
+        grid=strips(console.grid_ratio, console.sid_cm),
+        receptor=console.receptor,
+    )
+    return TARGET_EI / 100 / float(rqa5_equivalent_ugy(setup, part_for(case))[0])

@@ -3,6 +3,7 @@ import { ToggleGroup } from "radix-ui";
 import type { Choices } from "../../api/queries";
 import { Button } from "../../ui/Button";
 import { figure, trimmed } from "../../ui/units";
+import { LooksLike } from "./LooksLike";
 import type { Finding, Judging } from "./useJudging";
 import { Said } from "../../ui/Said";
 
@@ -11,10 +12,11 @@ interface Props {
   choices: Choices | undefined;
   /** Views of the exam that are only taken where this image calls for them: when, and going there. */
   leads: { key: number; when: string; name: string; go: () => void }[];
+  projection: string;
 }
 
 /** What is asked of the image, in the field's order, and what follows: what to change, and what to look at first. */
-export function Critique({ judging, choices, leads }: Props) {
+export function Critique({ judging, choices, leads, projection }: Props) {
   const { entry, change, judged } = judging;
   const questions = choices?.questions ?? [];
   return (
@@ -46,6 +48,7 @@ export function Critique({ judging, choices, leads }: Props) {
           </ToggleGroup.Root>
         </div>
       ))}
+      <LooksLike findings={entry.findings} projection={projection} />
       {leads.length > 0 && (
         <div className="border-t border-rule py-1.5">
           <h3 className="text-note font-normal text-ink-3">Only if this image calls for it</h3>

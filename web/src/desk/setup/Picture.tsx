@@ -3,9 +3,25 @@ import { SetUpDrawing } from "../../ui/SetUpDrawing";
 import { CM_PER_IN, fieldSize, length, signed, trimmed, type Unit } from "../../ui/units";
 import { type Act } from "../useDesk";
 import { Said } from "../../ui/Said";
+import type { Patient } from "../state";
+import { Look } from "./Look";
 
-/** The set-up drawn to scale, its figures, and what another SID would bring. */
-export function Picture({ answer, unit, act }: { answer: TechniqueResponse; unit: Unit; act: Act }) {
+/** The set-up drawn to scale, its figures, what another SID would bring, and about how the image would look. */
+export function Picture({
+  answer,
+  unit,
+  act,
+  projection,
+  patient,
+  receptor,
+}: {
+  answer: TechniqueResponse;
+  unit: Unit;
+  act: Act;
+  projection: string;
+  patient: Patient;
+  receptor: string;
+}) {
   const { figures, technique, forecast } = answer;
   const tilted = figures.tube_angle_deg !== 0;
   return (
@@ -93,6 +109,7 @@ export function Picture({ answer, unit, act }: { answer: TechniqueResponse; unit
           </tbody>
         </table>
       )}
+      <Look {...{ answer, projection, patient, receptor }} />
     </div>
   );
 }

@@ -18,7 +18,8 @@ CHILD: dict[AgeBand, float] = {"newborn": 0.0, "1y": 0.15, "5y": 0.4, "10y": 0.7
 @dataclass(frozen=True)
 class Build:
     """Who is computed. flesh: how wide and deep the outline is over the average adult's; size: how large the skeleton is;
-    age, sex; condition: one of `CONDITIONS` or none; arms_up: out of the way of a view from the side; bend_deg: how far the
+    age, sex; condition: one of `CONDITIONS` or none; shoulders_back: not rolled
+    forward; arms_up: out of the way of a view from the side; bend_deg: how far the
     joint in question is bent; seed: the small differences between people."""
 
     flesh: float = 1.0
@@ -28,6 +29,7 @@ class Build:
     bend_deg: float = 0.0
     breath: str = "inspiration"
     arms_up: bool = False
+    shoulders_back: bool = False
     seed: int = 0
     chance: np.random.Generator = field(init=False, repr=False, compare=False)
 

@@ -227,6 +227,9 @@ def shoulder_girdle(build: Build) -> list[Tissue]:
         bone("scapula blade", blade, 0.09, 0.1),
         bone("scapula borders", borders, 0.13, 0.2),
     ]
+    if build.shoulders_back:
+        # The blades lie flat on the back, over the outer lung.
+        left[1:] = [one.moved(np.eye(3), (-3.4, -1.0, -0.4)) for one in left[1:]]
     return left + mirrored(left)
 
 

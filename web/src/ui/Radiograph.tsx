@@ -1,7 +1,7 @@
 import { type KeyboardEvent, type PointerEvent, useEffect, useMemo, useRef, useState } from "react";
 
 import type { Picture } from "../api/practice";
-import { Button } from "../ui/Button";
+import { Button } from "./Button";
 import { greys, histogram, levelsOf, type Window } from "./levels";
 
 const STEP = 0.06;
@@ -133,6 +133,20 @@ export function Radiograph({
         )}
       </div>
     </figure>
+  );
+}
+
+/** A small radiograph as its system shows it: nothing to be set. */
+export function Still({ picture, label }: { picture: Picture; label: string }) {
+  return (
+    <div
+      role="img"
+      aria-label={label}
+      className="w-full"
+      style={{ aspectRatio: `${picture.columns} / ${picture.rows}` }}
+    >
+      <Canvas picture={picture} window={picture} inverse={false} large={false} />
+    </div>
   );
 }
 

@@ -1,0 +1,106 @@
+"""Pictures for the Guide show what their words say, the way they say it; where words do not tell, there is none."""
+
+from __future__ import annotations
+
+import numpy as np
+import pytest
+
+from oakbeam import catalogue
+from oakbeam.core.image_review import FINDINGS
+from oakbeam.core.practice.pictured import LOOKS, MOST, faults, good, kind_of, looks_like, way_of
+from oakbeam.core.practice.simulated_room import take
+from oakbeam.core.practice.views import VIEWS
+
+
+def image(one, pixels=96):
+    return take(one.case, one.console, one.lie, one.mishap, pixels, 1)
+
+
+def of(projection, seen):
+    return next(one for one in faults(catalogue.projection(projection)) if one.seen.startswith(seen))
+
+
+def test_every_computed_view_has_a_good_picture_and_three_of_what_goes_wrong():
+    for projection in VIEWS:
+        view = catalogue.projection(projection)
+        found = faults(view)
+        assert len(found) == MOST and len({one.seen for one in found}) == MOST
+        assert good(view).seen and all(one.cause for one in found)
+
+
+def test_a_raised_side_is_the_side_that_the_words_name():
+    """Spinous processes move toward the side that is raised... as seen: the arch lies behind the body."""
+    view = catalogue.projection("lspine-ap")
+    right, straight = of("lspine-ap", "Spinous processes nearer the right"), good(view)
+
+    def tips(one):
+        bones = image(one, 192).body.maps["bone"]
+        columns = bones[60:130].sum(axis=0)
+        return float((columns * np.arange(len(columns))).sum() / columns.sum())
+
+    # The patient's right is the left of the image.
+    assert tips(right) < tips(straight)
+    chest = of("chest-pa", "Gap wider on the right")
+    assert chest.lie.turned_deg < 0 and right.lie.turned_deg > 0
+
+
+def test_what_was_cut_is_at_the_end_that_was_cut():
+    low = image(of("abdomen-supine", "Symphysis cut")).body.maps["bone"]
+    whole = image(good(catalogue.projection("abdomen-supine"))).body.maps["bone"]
+    # The pelvis has left by the lower edge: the heaviest rows lie lower.
+    assert np.argmax(low[20:].sum(axis=1)) > np.argmax(whole[20:].sum(axis=1)) or low[-8:].sum() > whole[-8:].sum()
+
+
+def test_shoulder_blades_come_into_the_lungs_and_a_breath_out_lifts_the_domes():
+    view = catalogue.projection("chest-pa")
+    right = image(good(view), 160)
+    lung, screen = right.body.maps["lung"] > 6, right.radiograph.screen
+    outer = lung & (np.abs(screen.x_cm())[None, :] > 8)
+    back = image(of("chest-pa", "Shoulder blades"), 160)
+
+    def over_outer_lung(one):
+        bones = one.body.maps["bone"]
+        return bones[outer].mean() / bones[lung & ~outer].mean()
+
+    assert over_outer_lung(back) > 1.15 * over_outer_lung(right)
+    out = image(of("chest-pa", "Fewer than nine"), 160)
+    assert (out.body.maps["lung"] > 3).sum() < 0.93 * (right.body.maps["lung"] > 3).sum()
+
+
+@pytest.mark.parametrize(
+    ("seen", "change", "kind"),
+    [
+        ("Noise at L5", "", "noise"),
+        ("Flat contrast", "Field to the spine", "flat"),
+        ("Blurred", "Wrap the child", "motion"),
+        ("Jaw over C3", "Chin up, 5° more cephalad", None),
+        ("Fingers overlap", "Spread the fan", None),
+    ],
+)
+def test_a_faults_words_tell_its_kind_or_none(seen, change, kind):
+    assert kind_of(seen, change) == kind
+
+
+def test_where_words_do_not_tell_which_way_there_is_no_picture():
+    assert way_of("turned", "one side different", VIEWS["pelvis-ap"]) is None
+    assert way_of("turned", "turn more", VIEWS["lspine-ap"]) is None
+    assert way_of("turned", "turn more", VIEWS["lspine-oblique"]) == -1
+    assert way_of("cut", "something cut", VIEWS["lspine-ap"]) is None
+    assert way_of("angle", "by an angle", VIEWS["lspine-ap"]) is None
+
+
+def test_the_words_of_the_desk_have_the_pictures_that_go_with_them():
+    view = catalogue.projection("lspine-ap")
+    right = image(good(view))
+    for finding in FINDINGS:
+        one = looks_like(view, finding)
+        assert (one is not None) == (finding in LOOKS or finding == "not_penetrated")
+        if one is None:
+            continue
+        made = image(one)
+        if finding in ("noisy", "clipped"):
+            assert (made.di < -8) if finding == "noisy" else (made.di > 8)
+        if finding == "flat_contrast":
+            assert made.radiograph.spr > 2 * right.radiograph.spr
+        if finding == "not_penetrated":
+            assert made.setup.kvp < 0.75 * right.setup.kvp

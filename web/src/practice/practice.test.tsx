@@ -1,0 +1,299 @@
+// @vitest-environment jsdom
+import { expect, it, vi } from "vitest";
+
+import type { PracticeImage } from "../api/practice";
+import { person, session, start } from "../testing/clinic";
+import { fireEvent, pick, press, Problem, screen, serve, show, waitFor, within } from "../testing/server";
+import { PracticePage } from "./PracticePage";
+
+HTMLCanvasElement.prototype.getContext = vi.fn(() => null) as never;
+
+const PICTURE = {
+  rows: 2,
+  columns: 2,
+  pixel_mm: 1,
+  levels: btoa("\0\0\0\0\0\0\0\0"),
+  dark: 40_000,
+  light: 20_000,
+};
+const image = (change: Partial<PracticeImage> = {}): PracticeImage => ({
+  picture: PICTURE,
+  ei: 250,
+  di: 0,
+  optical_density: null,
+  recognised: true,
+  mas: 4,
+  back_up: false,
+  incident_air_kerma_mgy: 0.3,
+  kap_mgycm2: 100,
+  scatter_over_primary: 0.5,
+  judged: { verdict: "On target" } as PracticeImage["judged"],
+  ...change,
+});
+const USUAL = {
+  kvp: 70,
+  mas: 4,
+  sid_cm: 100,
+  grid_ratio: 0,
+  gap_cm: 0,
+  receptor: "dr_csi",
+  chambers: [],
+  density_factor: 1,
+  spot_mm: 1.2,
+  field_cm: null,
+  filtration_mm_al: 3,
+  filtration_mm_cu: 0,
+};
+const room = (more: object = {}) =>
+  serve({
+    "GET /api/practice/lists": {
+      projections: ["knee-ap", "hand-pa", "lspine-ap"],
+      conditions: { "": "none" },
+    },
+    "POST /api/practice/usual": USUAL,
+    "POST /api/practice/exposures": image(),
+    ...more,
+  });
+const EXPOSE = "POST /api/practice/exposures";
+
+it("exposes what is set, and holds the last exposure beside it by a line that the arrow keys move", async () => {
+  const server = room();
+  show(<PracticePage />, "/practice");
+  fireEvent.click(await screen.findByRole("button", { name: "Expose" }));
+  expect(await screen.findByText("On target")).toBeDefined();
+  expect(server.last(EXPOSE).body).toMatchObject({
+    case: { projection: "knee-ap" },
+    console: { kvp: 70, mas: 4 },
+    wrong: { artefacts: ["marker R"] },
+  });
+  expect(screen.queryByLabelText(/Swipe line/)).toBeNull();
+  fireEvent.change(screen.getByRole("textbox", { name: "kVp" }), { target: { value: "85" } });
+  fireEvent.blur(screen.getByRole("textbox", { name: "kVp" }));
+  fireEvent.click(screen.getByText(/What goes wrong/));
+  fireEvent.click(screen.getByRole("checkbox", { name: "Moved 4 mm" }));
+  press("Expose");
+  const line = await screen.findByRole("slider", { name: /Swipe line/ });
+  expect(server.last(EXPOSE).body).toMatchObject({ console: { kvp: 85 }, wrong: { moved_mm: 4 } });
+  fireEvent.change(line, { target: { value: "40" } });
+  expect((line as HTMLInputElement).value).toBe("40");
+  const rows = screen
+    .getAllByRole("row")
+    .slice(1)
+    .map((one) => one.textContent);
+  expect(rows[0]).toContain("This: 85 kVp");
+  expect(rows[0]).toContain("moved 4 mm");
+  expect(rows[1]).toContain("Last: 70 kVp");
+});
+
+it("another patient leaves no image of the last one, and a refusal none at all", async () => {
+  room({ [EXPOSE]: image({ back_up: true, ei: null, di: null, optical_density: 1.3 }) });
+  const { unmount } = show(<PracticePage />, "/practice");
+  fireEvent.click(await screen.findByRole("button", { name: "Expose" }));
+  expect(await screen.findByText("Ended by the back-up.")).toBeDefined();
+  expect(screen.getByText("OD 1.30")).toBeDefined();
+  await pick(/^View: /, "Hand PA");
+  expect(screen.queryByRole("table")).toBeNull();
+  unmount();
+  room({ [EXPOSE]: new Problem(422, "kVp must be from 40 to 150.") });
+  show(<PracticePage />, "/practice");
+  fireEvent.click(await screen.findByRole("button", { name: "Expose" }));
+  expect((await screen.findByRole("alert")).textContent).toContain("40 to 150");
+  expect(screen.queryByRole("img")).toBeNull();
+});
+
+it("the window is moved by the arrow keys, inverted and put back, and says nothing of what is to be seen", async () => {
+  room();
+  show(<PracticePage />, "/practice");
+  fireEvent.click(await screen.findByRole("button", { name: "Expose" }));
+  const picture = await screen.findByRole("img", { name: /^Computed radiograph/ });
+  expect(picture.getAttribute("aria-label")).not.toMatch(/target|noise|wrong/i);
+  const back = screen.getByRole<HTMLButtonElement>("button", { name: /As at first/ });
+  expect(back.disabled).toBe(true);
+  for (const key of ["ArrowRight", "ArrowUp"]) fireEvent.keyDown(picture, { key });
+  expect(back.disabled).toBe(false);
+  fireEvent.keyDown(picture, { key: "i" });
+  expect(screen.getByRole("button", { name: /Inverse/ }).getAttribute("aria-pressed")).toBe("true");
+  fireEvent.keyDown(picture, { key: "m" });
+  expect(screen.getByRole("button", { name: /Magnify/ }).getAttribute("aria-pressed")).toBe("true");
+  fireEvent.keyDown(picture, { key: "Home" });
+  expect(back.disabled).toBe(true);
+});
+
+const DRILLS = [
+  { id: "mat", track: "measure", name: "The mat", aim: "Read it.", answers: 2, mean: 0.5, due_in: 0 },
+  {
+    id: "judge",
+    track: "expose and judge",
+    name: "Grain",
+    aim: "See it.",
+    answers: 0,
+    mean: null,
+    due_in: null,
+  },
+];
+const task = (change: object = {}) => ({
+  drill: "mat",
+  seed: 7,
+  track: "measure",
+  name: "The mat",
+  aim: "Read it.",
+  given: "The calipers read 24 cm over a 2 cm mat.",
+  asked: [{ name: "cm", label: "Thickness", unit: "cm", options: {} }],
+  has_image: false,
+  hint_costs: 0.25,
+  ...change,
+});
+const judged = (credit: number, change: object = {}) => ({
+  credit,
+  said: [credit === 1 ? "Thickness: 22 cm. Right." : "Thickness: 24 cm is too much: 22 cm."],
+  worked: "24 − 2 = 22 cm.",
+  model_answer: { cm: 22 },
+  image: null,
+  image_says: "",
+  kept: true,
+  ...change,
+});
+const ANSWER = "POST /api/practice/drills/mat/answers";
+const TRAINEE = start({ session: session(person("ada", "trainee")) });
+const drills = (more: object = {}) =>
+  serve({
+    "GET /api/start": TRAINEE,
+    "GET /api/practice/drills": DRILLS,
+    "GET /api/practice/next": task(),
+    "GET /api/practice/confusions": {},
+    [ANSWER]: judged(0),
+    ...more,
+  });
+
+it("a drill is failed, its working shown, and passed the next time; a hint is told to cost", async () => {
+  let right = false;
+  const server = drills({
+    [ANSWER]: () => judged(right ? 1 : 0),
+    "GET /api/practice/drills/mat/hint": "What of it is patient?",
+    "GET /api/practice/next": () => task({ seed: right ? 8 : 7 }),
+  });
+  show(<PracticePage />, "/practice?part=drills");
+  expect(await screen.findByText("50 %, due")).toBeDefined();
+  press("Begin");
+  expect(await screen.findByText(/over a 2 cm mat/)).toBeDefined();
+  const answer = screen.getByRole<HTMLButtonElement>("button", { name: "Answer" });
+  expect(answer.disabled).toBe(true);
+  fireEvent.change(screen.getByLabelText("Thickness"), { target: { value: "24" } });
+  fireEvent.blur(screen.getByLabelText("Thickness"));
+  press("Answer");
+  expect(await screen.findByText("Not right: 0 % credit")).toBeDefined();
+  expect(screen.getByText("24 − 2 = 22 cm.")).toBeDefined();
+  expect(server.last(ANSWER).body).toMatchObject({ seed: 7, answer: { cm: 24 }, hinted: false });
+  right = true;
+  press("Next");
+  fireEvent.click(await screen.findByRole("button", { name: "A hint (costs 25 %)" }));
+  expect(await screen.findByText("What of it is patient?")).toBeDefined();
+  fireEvent.change(screen.getByLabelText("Thickness"), { target: { value: "22" } });
+  fireEvent.blur(screen.getByLabelText("Thickness"));
+  press("Answer");
+  expect(await screen.findByText("Right: 100 % credit")).toBeDefined();
+  expect(server.last(ANSWER).body).toMatchObject({ seed: 8, hinted: true });
+});
+
+it("a critique shows its image without a word of it, and afterwards what was taken for what", async () => {
+  const asked = [
+    {
+      name: "fault",
+      label: "What is wrong?",
+      unit: "",
+      options: { none: "Nothing is wrong", noise: "Noise" },
+    },
+    { name: "repeat", label: "Repeat?", unit: "", options: { no: "No", yes: "Yes" } },
+  ];
+  const server = drills({
+    "GET /api/practice/next": task({ drill: "judge", name: "Grain", asked, has_image: true }),
+    "GET /api/practice/drills/judge/image": image({ ei: 60, di: -6.2 }),
+    "POST /api/practice/drills/judge/answers": judged(0.5, {
+      said: ["What is wrong?: Nothing, but it is noise."],
+    }),
+    "GET /api/practice/confusions": { Noise: { "Nothing is wrong": 2, Noise: 1 } },
+  });
+  show(<PracticePage />, "/practice?part=drills");
+  fireEvent.click(await screen.findByRole("button", { name: "Begin" }));
+  const picture = await screen.findByRole("img", { name: "The image of this task" });
+  expect(picture).toBeDefined();
+  expect(screen.getByText("−6.2")).toBeDefined();
+  fireEvent.click(screen.getByRole("radio", { name: "Nothing is wrong" }));
+  fireEvent.click(screen.getByRole("radio", { name: "No" }));
+  press("Answer");
+  expect(await screen.findByText("Partly right: 50 % credit")).toBeDefined();
+  expect(server.last("POST /api/practice/drills/judge/answers").body).toMatchObject({
+    answer: { fault: "none", repeat: "no" },
+  });
+  const table = within(screen.getByRole("region", { name: "What you took for what" }));
+  expect(
+    table
+      .getAllByRole("row")
+      .slice(1)
+      .map((one) => one.textContent),
+  ).toEqual(["NoiseNothing is wrong2"]);
+});
+
+const TEST = {
+  id: 3,
+  name: "Week 1",
+  by: "joren",
+  at: "2026-11-20T10:00:00Z",
+  items: [
+    { drill: "mat", name: "The mat", seed: 7, credit: 1 },
+    { drill: "mat", name: "The mat", seed: 9, credit: null },
+  ],
+  results: [],
+  by_drill: {},
+};
+
+it("a trainee goes on with a class test where it was left, and sees nobody else's", async () => {
+  const server = serve({
+    "GET /api/start": TRAINEE,
+    "GET /api/practice/classes": [TEST],
+    "GET /api/practice/drills/mat": ({ query }: { query: URLSearchParams }) =>
+      task({ seed: Number(query.get("seed")) }),
+    [ANSWER]: judged(1),
+  });
+  show(<PracticePage />, "/practice?part=classes");
+  expect(await screen.findByText("Week 1")).toBeDefined();
+  expect(screen.queryByText("Set a class test")).toBeNull();
+  expect(screen.queryByRole("table")).toBeNull();
+  press("Go on");
+  expect(await screen.findByText("Week 1, task 2 of 2")).toBeDefined();
+  fireEvent.change(await screen.findByLabelText("Thickness"), { target: { value: "22" } });
+  fireEvent.blur(screen.getByLabelText("Thickness"));
+  press("Answer");
+  await screen.findByText("Right: 100 % credit");
+  expect(server.last(ANSWER).body).toMatchObject({ seed: 9, in_class: 3 });
+});
+
+it("an instructor picks drills and sees everybody's results", async () => {
+  const full = {
+    ...TEST,
+    results: [{ person: "ada", answered: 2, mean: 0.75 }],
+    by_drill: { mat: 0.75 },
+  };
+  const server = serve({
+    "GET /api/start": start({ session: session(person("joren", "keeper")) }),
+    "GET /api/practice/classes": [full],
+    "GET /api/practice/drills": DRILLS,
+    "POST /api/practice/classes": full,
+  });
+  show(<PracticePage />, "/practice?part=classes");
+  expect(await screen.findByRole("cell", { name: "75 %" })).toBeDefined();
+  expect(screen.getByRole<HTMLAnchorElement>("link", { name: "CSV" }).href).toContain("/classes/3/csv");
+  fireEvent.click(screen.getByText("Set a class test"));
+  fireEvent.change(screen.getByLabelText("Its name"), { target: { value: "Week 2" } });
+  fireEvent.click(await screen.findByRole("checkbox", { name: "Grain" }));
+  press("Set it");
+  await waitFor(() =>
+    expect(server.last("POST /api/practice/classes").body).toEqual({ name: "Week 2", drills: ["judge"] }),
+  );
+});
+
+it("who is not signed in is told that a class test is done by somebody", async () => {
+  serve({});
+  show(<PracticePage />, "/practice?part=classes");
+  expect(await screen.findByText("Sign in for class tests")).toBeDefined();
+});
