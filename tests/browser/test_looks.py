@@ -21,6 +21,7 @@ VIEWS = [
     "rooms",
     "log",
     *(f"log?part={part}" for part in ("time", "why", "tune", "images", "list")),
+    *(f"practice?part={part}" for part in ("room", "drills", "classes")),
     "guide",
 ]
 

@@ -36,11 +36,12 @@ export type Judged = Schemas["JudgedOut"];
 export type Drill = Schemas["DrillOut"];
 export type ClassTest = Schemas["ClassOut"];
 
-const STANDING = ["practice", "drills"];
+/** What an answer changes: how somebody does, not tasks and images. */
+const RESULTS = "practice results";
 
 export const useDrills = () =>
   useQuery({
-    queryKey: STANDING,
+    queryKey: [RESULTS, "drills"],
     queryFn: () => unwrap<Drill[]>(client.GET("/api/practice/drills")),
   });
 
@@ -97,19 +98,19 @@ export const useAnswerTask = (drill: string) =>
           body,
         }),
       ),
-    ["practice"],
+    [RESULTS],
   );
 
 export const useConfusions = (wanted: boolean) =>
   useQuery({
-    queryKey: ["practice", "confusions"],
+    queryKey: [RESULTS, "confusions"],
     enabled: wanted,
     queryFn: () => unwrap<Record<string, Record<string, number>>>(client.GET("/api/practice/confusions")),
   });
 
 export const useClassTests = (wanted: boolean) =>
   useQuery({
-    queryKey: ["practice", "classes"],
+    queryKey: [RESULTS, "classes"],
     enabled: wanted,
     queryFn: () => unwrap<ClassTest[]>(client.GET("/api/practice/classes")),
   });
@@ -117,7 +118,7 @@ export const useClassTests = (wanted: boolean) =>
 export const useSetClassTest = () =>
   useChange(
     (body: Schemas["ClassIn"]) => unwrap<ClassTest>(client.POST("/api/practice/classes", { body })),
-    ["practice"],
+    [RESULTS],
   );
 
 export const useGuidePictures = (projection: string, wanted: boolean) =>
