@@ -44,7 +44,9 @@ def test_the_model_answer_gets_full_credit_for_every_seed(drill):
 def test_right_nearly_right_and_wrong_answers_are_told_apart(drill):
     for seed in (1, 2, 3):
         question = DRILLS[drill].question(seed, PROJECTIONS)
-        nearly, wrong, worth = {}, {}, 0.0
+        nearly: dict[str, float | str] = {}
+        wrong: dict[str, float | str] = {}
+        worth = 0.0
         for one in question.asked:
             if one.options:
                 other = next(key for key in one.options if key != one.right)
@@ -122,11 +124,12 @@ def test_the_image_of_a_fault_shows_it_and_none_shows_none(fault):
 
 def test_an_answered_mas_makes_the_image_that_it_deserves():
     question = DRILLS["square-law"].question(4, PROJECTIONS)
-    right = float(question.model_answer()["mas"])
+    right, after = float(question.model_answer()["mas"]), question.after
+    assert after is not None
     for share, di in ((1.0, 0.0), (0.5, -3.0), (2.0, 3.0)):
-        scene = question.after({"mas": right * share})
+        scene = after({"mas": right * share})
         assert take(scene.case, scene.console, pixels=96).di == pytest.approx(di, abs=0.8)
-    assert question.after({"mas": "much"}) is None and question.after({"mas": -1}) is None
+    assert after({"mas": "much"}) is None and after({"mas": -1}) is None
 
 
 def test_what_was_missed_comes_again_and_a_row_of_right_answers_puts_it_off():

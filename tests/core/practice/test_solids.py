@@ -35,7 +35,9 @@ def test_a_ray_meets_what_the_solids_inequality_holds_for(seed):
     solid = [
         lambda: ball(centre, chance.uniform(0.3, 5, 3), turned),
         lambda: box(centre, chance.uniform(0.3, 5, 3), turned),
-        lambda: rod(centre, centre + chance.normal(0, 4, 3), *chance.uniform(0.2, 3, 2), chance.uniform(0.3, 1.5)),
+        lambda: rod(
+            centre, centre + chance.normal(0, 4, 3), chance.uniform(0.2, 3), chance.uniform(0.2, 3), chance.uniform(0.3, 1.5)
+        ),
     ][seed % 3]()
     if chance.random() < 0.5:
         solid = solid.cut(chance.normal(0, 1, 3), centre + chance.normal(0, 0.5, 3))
