@@ -57,7 +57,7 @@ def test_every_package_that_is_imported_is_named(wheel):
             names += [node.module or ""] if isinstance(node, ast.ImportFrom) and not node.level else []
             imported |= {name.split(".")[0] for name in names}
     foreign = imported - set(sys.stdlib_module_names) - {"oakbeam", ""}
-    called = {"argon2": "argon2-cffi", "prometheus_client": "prometheus-client"}
+    called = {"argon2": "argon2-cffi", "PIL": "pillow", "prometheus_client": "prometheus-client"}
     assert {called.get(name, name) for name in foreign} == named
     assert f"Version: {oakbeam.__version__}" in said
 

@@ -157,9 +157,15 @@ def over_time(page: Page, site: str) -> None:
     page.get_by_role("region", name="Control chart").wait_for()
 
 
-def tuning(page: Page, site: str) -> None:
-    page.goto(f"{site}/log?room=room-2&part=tune")
-    page.get_by_text("Tuned before").wait_for()
+def practice(page: Page, site: str) -> None:
+    page.goto(f"{site}/practice")
+    page.get_by_role("button", name="Expose").click()
+    page.get_by_text("On target").wait_for()
+    page.get_by_role("textbox", name="mAs").fill("0.5")
+    page.keyboard.press("Tab")
+    page.get_by_role("button", name="Expose").click()
+    page.get_by_text("Far under-exposed").wait_for()
+    page.get_by_label("Swipe line between the last exposure and this one").fill("50")
 
 
 VIEWS: dict[str, tuple[Callable[[Page, str], None], str]] = {
@@ -180,7 +186,7 @@ VIEWS: dict[str, tuple[Callable[[Page, str], None], str]] = {
     "setup": (setting_up, "night"),
     "log": (log, "night"),
     "log-time-day": (over_time, "day"),
-    "log-tune-day": (tuning, "day"),
+    "practice": (practice, "night"),
     "guide": (guide, "night"),
 }
 

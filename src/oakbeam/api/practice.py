@@ -72,6 +72,7 @@ class ConsoleIn(RequestBody):
     receptor: ReceptorKind = "dr_csi"
     chambers: Annotated[list[Literal["L", "C", "R"]], Field(max_length=3)] = Field(default_factory=list)
     density_factor: Annotated[Number, Field(ge=0.2, le=5)] = 1.0
+    breathing: bool = False
     spot_mm: Annotated[Number, Field(ge=0.3, le=2.0)] = 1.2
     field_cm: Annotated[list[Annotated[Number, Field(ge=2, le=43)]], Field(min_length=2, max_length=2)] | None = None
     filtration_mm_al: Annotated[Number, Field(ge=0.5, le=20)] = 3.0

@@ -296,3 +296,36 @@ def test_radiograph_of_an_exposure_twice_is_kept_apart_from_what_was_changed():
         Exposure(first.setup, 1.0, first.part, Collimation(size_cm=(16, 22)), motion=Motion(3)),
     )
     assert moved.signal.shape == first.radiograph.signal.shape
+
+
+def test_breathing_on_blurs_the_ribs_and_leaves_the_spine():
+    """The purpose of the breathing technique: what moves with the breath is drawn out, the vertebrae are not."""
+    view = catalogue.projection("tspine-lateral")
+    case = Case(view, 31.0, seed=1)
+    usual = usual_console(case)
+    held, on = (take(case, replace(usual, breathing=breathing), pixels=192).body.maps for breathing in (False, True))
+    # Along the spine, in the middle of the field, edges stay: the bodies' end plates lie across it.
+    middle = slice(held["bone"].shape[1] // 2 - 8, held["bone"].shape[1] // 2 + 8)
+    spine = [np.abs(np.diff(one["bone"][40:150, middle], axis=0)).mean() for one in (held, on)]
+    assert spine[1] > 0.7 * spine[0]
+    ribs = catalogue.projection("ribs-upper-ap")
+    of_ribs = Case(ribs, float(ribs.thickness_cm[1]), seed=1)
+    sharp, drawn = (
+        np.abs(
+            np.diff(take(of_ribs, replace(usual_console(of_ribs), breathing=one), pixels=192).body.maps["bone"], axis=0)
+        ).mean()
+        for one in (False, True)
+    )
+    assert drawn < 0.9 * sharp
+
+
+def test_the_dens_stands_between_the_teeth_of_an_open_mouth_and_not_of_a_closed_one():
+    view = catalogue.projection("cspine-odontoid")
+    case = Case(view, float(view.thickness_cm[1]), seed=1)
+
+    def over_the_dens(bend):
+        bones = computed(case, Lie(bend_deg=bend), 100, 0, 192)[0].maps["bone"]
+        rows, columns = (one // 2 for one in bones.shape)
+        return float(bones[rows - 14 : rows + 4, columns - 10 : columns + 10].mean())
+
+    assert over_the_dens(0) < 0.8 * over_the_dens(-34)

@@ -4843,8 +4843,8 @@ export interface components {
         };
         /**
          * Console
-         * @description What is set. mas is the back-up where chambers end the exposure; chambers "": by hand. field_cm None: the
-         *     projection's.
+         * @description What is set. mas is the back-up where chambers end the exposure; chambers "": by hand. breathing: on for seconds, so
+         *     that ribs and lung markings blur. field_cm None: the projection's.
          */
         Console: {
             /** Kvp */
@@ -4879,6 +4879,11 @@ export interface components {
              * @default 1
              */
             density_factor: number;
+            /**
+             * Breathing
+             * @default false
+             */
+            breathing: boolean;
             /**
              * Spot Mm
              * @default 1.2
@@ -4935,6 +4940,11 @@ export interface components {
              * @default 1
              */
             density_factor: number;
+            /**
+             * Breathing
+             * @default false
+             */
+            breathing: boolean;
             /**
              * Spot Mm
              * @default 1.2

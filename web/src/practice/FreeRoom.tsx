@@ -227,6 +227,15 @@ export function FreeRoom() {
                 onChange={(value) => setOn({ chambers: CHAMBERS[value] ?? [] })}
               />
             </div>
+            <label className="flex min-h-touch items-center gap-2">
+              <input
+                type="checkbox"
+                className="h-5 w-5 accent-(--ink)"
+                checked={console_.breathing ?? false}
+                onChange={(event) => setOn({ breathing: event.currentTarget.checked })}
+              />
+              Breathing on for seconds
+            </label>
             <Segmented
               label="Receptor"
               value={console_.receptor ?? "dr_csi"}

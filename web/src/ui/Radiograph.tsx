@@ -116,6 +116,7 @@ export function Radiograph({
           As at first
         </Button>
         <Histogram picture={picture} window={window} />
+        <Profile picture={picture} window={window} />
         {under && onShare && (
           <label className="flex min-h-touch flex-1 items-center gap-2">
             <span className="text-note text-ink-2">Last</span>
@@ -183,6 +184,34 @@ function Canvas({
       height={picture.rows}
       className={large ? "h-[200%] w-[200%] max-w-none" : "h-full w-full"}
     />
+  );
+}
+
+/** The levels along the middle row, within the window: how hard an edge is, and how much it grains. */
+function Profile({ picture, window }: { picture: Picture; window: Window }) {
+  const path = useMemo(() => {
+    const levels = levelsOf(picture);
+    const from = Math.floor(picture.rows / 2) * picture.columns;
+    return [...levels.slice(from, from + picture.columns)];
+  }, [picture]);
+  const { dark, light } = window;
+  const y = (level: number) =>
+    27 - 26 * Math.min(1, Math.max(0, (level - light) / Math.max(dark - light, 1)));
+  return (
+    <svg
+      aria-hidden
+      viewBox={`0 0 ${picture.columns} 28`}
+      className="h-9 w-48 border-b border-rule"
+      preserveAspectRatio="none"
+    >
+      <title>Along the middle row</title>
+      <path
+        d={path.map((level, i) => `${i ? "L" : "M"}${i} ${y(level).toFixed(1)}`).join("")}
+        fill="none"
+        stroke="var(--ink-2)"
+        vectorEffect="non-scaling-stroke"
+      />
+    </svg>
   );
 }
 

@@ -38,7 +38,10 @@ class Tissue:
 
     def moved(self, how: Array, by: Sequence[float] | Array = (0.0, 0.0, 0.0)) -> Tissue:
         """Under the map x -> how · x + by."""
-        solids, core, less = (tuple(one.moved(how, by) for one in some) for some in (self.solids, self.core, self.less))
+        back = np.asarray(np.linalg.inv(how), float)
+        solids, core, less = (
+            tuple(one.moved(how, by, back) for one in some) for some in (self.solids, self.core, self.less)
+        )
         return replace(self, solids=solids, core=core, less=less)
 
 

@@ -6,7 +6,6 @@ from __future__ import annotations
 import math
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass, replace
-from typing import TypeVar
 
 import numpy as np
 from numpy.typing import NDArray
@@ -23,7 +22,6 @@ from oakbeam.core.practice.solids import Solid, spans, union_length
 Outline = Callable[[Build], list[Solid]]
 Anatomy = Callable[[Build], list[Tissue]]
 FLESH_RANGE = (0.35, 2.2)
-Movable = TypeVar("Movable", Solid, Tissue)
 
 
 @dataclass(frozen=True)
@@ -78,9 +76,9 @@ def placed(
     how, centre = pose.turned, np.asarray(pose.centre, float)
     whole = follows >= 1
 
-    def sized(solid_or_tissue: Movable, size: float) -> Movable:
+    def sized(solid: Solid, size: float) -> Solid:
         # About the centre, which comes to lie at 0.
-        return solid_or_tissue.moved(size * how, -size * how @ centre)
+        return solid.moved(size * how, -size * how @ centre)
 
     def skin(flesh: float) -> list[Solid]:
         made = outline(replace(build, flesh=1.0 if whole else flesh))
@@ -99,18 +97,19 @@ def placed(
     flesh = math.sqrt(low * high)
     made = anatomy(replace(build, flesh=1.0 if whole else flesh))
     size = flesh**follows
-    turned = [sized(made[0], size if whole else 1.0), *(sized(one, size) for one in made[1:])]
+    outer = [sized(one, size if whole else 1.0) for one in made[0].solids]
     # Down to the support along the central ray.
-    shift = np.array([0.0, 0.0, gap_cm + thickness_cm / 2])
+    height = gap_cm + thickness_cm / 2
     for _ in range(3):
-        at = focus * (shift[2] / focus[2])
-        at[2] = shift[2]
-        _, left = _through([one.moved(np.eye(3), at) for one in turned[0].solids], focus, at)
-        exit_z = focus[2] + left * (at[2] - focus[2])
-        shift[2] += gap_cm - exit_z
-    at = focus * (shift[2] / focus[2])
-    at[2] = shift[2]
-    return [one.moved(np.eye(3), at) for one in turned]
+        at = focus * (height / focus[2])
+        _, left = _through([one.moved(np.eye(3), at) for one in outer], focus, at)
+        height += gap_cm - float(focus[2] + left * (at[2] - focus[2]))
+    at = focus * (height / focus[2])
+
+    def laid(tissue: Tissue, grown: float) -> Tissue:
+        return tissue.moved(grown * how, at - grown * how @ centre)
+
+    return [laid(made[0], size if whole else 1.0), *(laid(one, size) for one in made[1:])]
 
 
 @dataclass(frozen=True)

@@ -7,6 +7,7 @@ shape, not in milliampere-seconds, for a room that was calibrated.
 from __future__ import annotations
 
 import math
+from collections.abc import Callable
 from dataclasses import dataclass, field, replace
 
 import numpy as np
@@ -22,7 +23,7 @@ from oakbeam.core.physics.beam.model import BeamSetup, Part, rqa5_equivalent_ugy
 from oakbeam.core.physics.beam.receptor import ReceptorKind
 from oakbeam.core.practice.artefacts import ARTEFACTS, Artefact, laid_on
 from oakbeam.core.practice.bodies.frame import CONDITIONS, Build
-from oakbeam.core.practice.computed_body import Screen, lengths
+from oakbeam.core.practice.computed_body import Maps, Screen, lengths
 from oakbeam.core.practice.positioning import ComputedPart, agreeing, focus_at, placed
 from oakbeam.core.practice.radiograph import (
     Collimation,
@@ -75,8 +76,8 @@ class Lie:
 
 @dataclass(frozen=True, slots=True)
 class Console:
-    """What is set. mas is the back-up where chambers end the exposure; chambers "": by hand. field_cm None: the
-    projection's."""
+    """What is set. mas is the back-up where chambers end the exposure; chambers "": by hand. breathing: on for seconds, so
+    that ribs and lung markings blur. field_cm None: the projection's."""
 
     kvp: float
     mas: float
@@ -86,6 +87,7 @@ class Console:
     receptor: ReceptorKind = "dr_csi"
     chambers: tuple[str, ...] = ()
     density_factor: float = 1.0
+    breathing: bool = False
     spot_mm: float = 1.2
     field_cm: tuple[float, float] | None = None
     filtration_mm_al: float = 3.0
@@ -133,7 +135,13 @@ def part_for(case: Case) -> Part:
 
 @cached(24)
 def computed(
-    case: Case, lie: Lie, sid_cm: float, gap_cm: float, pixels: int, artefacts: tuple[Artefact, ...] = ()
+    case: Case,
+    lie: Lie,
+    sid_cm: float,
+    gap_cm: float,
+    pixels: int,
+    artefacts: tuple[Artefact, ...] = (),
+    breathing: bool = False,
 ) -> tuple[ComputedPart, Screen, Part]:
     """A case as the rays meet it; kept, since techniques are changed more often than patients. Refusal where there is no
     body for the projection."""
@@ -151,20 +159,24 @@ def computed(
         condition=case.condition,
         bend_deg=view.bend_deg + lie.bend_deg,
         arms_up=view.arms_up,
-        breath="expiration" if lie.breathed_out else "inspiration",
+        breath=0.0 if lie.breathed_out else 1.0,
         shoulders_back=lie.shoulders_back,
         seed=case.seed,
     )
     pose = view.pose(lie.turned_deg, lie.off_cm, lie.angle_deg)
-    tissues = placed(
-        region.outline, region.anatomy, build, pose, case.thickness_cm, sid_cm, gap_cm, 1.0 if child else region.follows
-    )
     width, height = case.projection.field_cm
     pixel = MARGIN * max(width, height) / pixels
     shape = (max(8, round(MARGIN * height / pixel)), max(8, round(MARGIN * width / pixel)))
     screen = Screen(focus_at(sid_cm, pose.angle_deg), (0.0, 0.0), pixel, shape)
     usual = BeamSetup(AGREED_AT_KVP, sid_cm, case.projection.field_cm, gap_cm=gap_cm)
-    body = agreeing(lengths(tissues, screen), screen, part, case.projection.field_cm, usual)
+    follows = 1.0 if child else region.follows
+
+    def met(build: Build) -> Maps:
+        laid = placed(region.outline, region.anatomy, build, pose, case.thickness_cm, sid_cm, gap_cm, follows)
+        return lengths(laid, screen)
+
+    maps = _over_a_breath(build, met) if breathing else met(build)
+    body = agreeing(maps, screen, part, case.projection.field_cm, usual)
     if artefacts:
         body = replace(body, maps=laid_on(body.maps, screen, artefacts, case.projection.field_cm))
     return body, screen, part
@@ -179,7 +191,7 @@ def take(
     within("mas", console.mas, 0.05, 1000.0, "mAs")
     for one in mishap.artefacts:
         one_of("artefacts", one, ARTEFACTS)
-    body, screen, part = computed(case, lie, console.sid_cm, console.gap_cm, pixels, mishap.artefacts)
+    body, screen, part = computed(case, lie, console.sid_cm, console.gap_cm, pixels, mishap.artefacts, console.breathing)
     setup = BeamSetup(
         console.kvp,
         console.sid_cm,
@@ -227,6 +239,18 @@ def strips(ratio: int, sid_cm: float) -> GridStrips | None:
     return grid.strips if grid else None
 
 
+def _over_a_breath(build: Build, met: Callable[[Build], Maps]) -> Maps:
+    """What the rays meet on the mean of a breath: what moves with it blurs, the spine does not."""
+    whole: Maps = {}
+    for breath in BREATHS:
+        for material, found in met(replace(build, breath=breath)).items():
+            share = found / np.float32(len(BREATHS))
+            whole[material] = whole[material] + share if material in whole else share
+    return whole
+
+
+BREATHS = (0.35, 0.45, 0.55, 0.65, 0.75)
+"""Where a quiet breath is while it is looked at: 1 in, 0 out."""
 BUCKY_GAP_CM = 5.0
 
 

@@ -36,12 +36,12 @@ class Solid:
     open_ended: bool = False
     cuts: tuple[tuple[Array, float], ...] = ()
 
-    def moved(self, how: Array, by: Vector = (0.0, 0.0, 0.0)) -> Solid:
-        """Under the map x -> how · x + by."""
-        back = np.linalg.inv(how)
+    def moved(self, how: Array, by: Vector = (0.0, 0.0, 0.0), back: Array | None = None) -> Solid:
+        """Under the map x -> how · x + by; back: the inverse of how, where it is known."""
+        inverse = np.asarray(np.linalg.inv(how) if back is None else back, float)
         shift = np.asarray(by, float)
-        cuts = tuple((normal @ back, offset + float(normal @ back @ shift)) for normal, offset in self.cuts)
-        return replace(self, to_unit=self.to_unit @ back, centre=how @ self.centre + shift, cuts=cuts)
+        cuts = tuple((normal @ inverse, offset + float(normal @ inverse @ shift)) for normal, offset in self.cuts)
+        return replace(self, to_unit=self.to_unit @ inverse, centre=how @ self.centre + shift, cuts=cuts)
 
     def cut(self, normal: Vector, point: Vector) -> Solid:
         """Without what lies beyond a plane through a point, on the side the normal points to."""

@@ -26,6 +26,7 @@ REGIONS: Mapping[str, Region] = {
     "trunk": Region(trunk.outline, trunk.trunk),
     "shoulder": Region(arm.shoulder_outline, arm.shoulder),
     "neck": Region(head.outline, head.neck),
+    "swimmer": Region(head.swimmer_outline, head.swimmer),
     "head": Region(head.head_outline, head.whole_head, 1.0),
     "hand": Region(arm.hand_outline, arm.hand, 0.8),
     "elbow": Region(arm.elbow_outline, arm.elbow),
@@ -142,6 +143,9 @@ VIEWS: Mapping[str, View] = {
     "cspine-ap-axial": View("neck", "front", (0.0, 47.0, -1.5), angle_deg=17),
     "cspine-lateral": View("neck", "left", (0.0, 47.9, -2.0)),
     "cspine-lateral-crosstable": View("neck", "left", (0.0, 47.9, -2.0)),
+    "cspine-odontoid": View("neck", "front", (0.0, 52.4, -1.8), bend_deg=34),
+    "swimmers-upright": View("swimmer", "left", (0.0, 43.0, -3.2)),
+    "swimmers-crosstable": View("swimmer", "left", (0.0, 43.0, -3.2)),
     "cspine-oblique": View("neck", "back", (0.0, 47.5, -2.0), 45, angle_deg=-16),
     "tspine-ap": View("trunk", "front", (0.0, 29.0, 0.0)),
     "tspine-pa": View("trunk", "back", (0.0, 29.0, 0.0)),
@@ -189,4 +193,4 @@ VIEWS: Mapping[str, View] = {
     "peds-abdomen-upright": View("trunk", "front", (0.0, 5.0, 0.0)),
 }
 """What cannot be computed yet, for want of a body that lies so, is not offered: views of a bent hip from the side,
-tangential patellae, the open mouth, the arm through the chest, the swimmer's arm, and whole legs."""
+tangential patellae, the arm through the chest, and whole legs."""

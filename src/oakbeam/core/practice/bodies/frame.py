@@ -18,7 +18,7 @@ CHILD: dict[AgeBand, float] = {"newborn": 0.0, "1y": 0.15, "5y": 0.4, "10y": 0.7
 @dataclass(frozen=True)
 class Build:
     """Who is computed. flesh: how wide and deep the outline is over the average adult's; size: how large the skeleton is;
-    age, sex; condition: one of `CONDITIONS` or none; shoulders_back: not rolled
+    age, sex; condition: one of `CONDITIONS` or none; breath: 1 in, 0 out; shoulders_back: not rolled
     forward; arms_up: out of the way of a view from the side; bend_deg: how far the
     joint in question is bent; seed: the small differences between people."""
 
@@ -27,7 +27,7 @@ class Build:
     sex: Sex = "male"
     condition: str = ""
     bend_deg: float = 0.0
-    breath: str = "inspiration"
+    breath: float = 1.0
     arms_up: bool = False
     shoulders_back: bool = False
     seed: int = 0
@@ -59,12 +59,6 @@ def mirrored(tissues: Sequence[Tissue]) -> list[Tissue]:
     """The other side's."""
     flip = np.diag([-1.0, 1.0, 1.0])
     return [one.moved(flip) for one in tissues]
-
-
-def scaled(tissues: Sequence[Tissue], sizes: Vector) -> list[Tissue]:
-    """Stretched about the origin along x, y and z."""
-    how = np.diag(np.asarray(sizes, float))
-    return [one.moved(how) for one in tissues]
 
 
 def bent_rod(points: Sequence[Vector], radii: Sequence[float] | float, flat: float, flat_along: Vector) -> list[Solid]:

@@ -4,12 +4,13 @@ ours."""
 from __future__ import annotations
 
 import math
+from collections.abc import Sequence
 from dataclasses import replace
 
 import numpy as np
 
 from oakbeam.core.practice.bodies import trunk
-from oakbeam.core.practice.bodies.frame import Build, bent_rod, skin
+from oakbeam.core.practice.bodies.frame import Build, bent_rod, capsules, skin
 from oakbeam.core.practice.computed_body import Tissue, bone
 from oakbeam.core.practice.solids import Solid, ball, box, chain, rod, turn
 
@@ -48,6 +49,17 @@ def head_outline(build: Build) -> list[Solid]:
 def whole_head(build: Build) -> list[Tissue]:
     """Skull and upper neck, for views of the head."""
     return [skin(head_outline(build), 0.0), throat(), *cervical(build), *skull(build)]
+
+
+NOD, JAW = np.array([0.0, 55.5, -1.5]), np.array([0.0, 57.2, 0.4])
+
+
+def open_mouth(tissues: Sequence[Tissue], deg: float) -> list[Tissue]:
+    """A skull with its chin raised by 12° and the jaw let down: the upper teeth clear the dens, the lower ones too."""
+    chin, down = turn("x", -12), turn("x", deg)
+    raised = [one.moved(chin, NOD - chin @ NOD) for one in tissues]
+    jaw = chin @ JAW + NOD - chin @ NOD
+    return [one.moved(down, jaw - down @ jaw) if one.name in ("jaw", "lower teeth") else one for one in raised]
 
 
 def throat() -> Tissue:
@@ -116,11 +128,13 @@ def skull(build: Build) -> list[Tissue]:
         face += bent_rod(rim, 0.33, 1.0, (0, 0, 1))
         face += [rod((side * 2.7, 57.2, 6.3), (side * 1.9, 53.9, 6.9), 1.5, 0.6, 0.35, (0, 0, 1))]
     face += [rod((0, 60.2, 8.0), (0, 57.8, 9.0), 0.7, 0.45, 0.5, (0, 0, 1)), box((0, 57.0, 4.6), (0.12, 1.8, 2.6))]
-    teeth = [
-        box((2.35 * math.sin(a), y, 5.0 + 2.9 * math.cos(a)), (0.3, 0.75, 0.35), turn("y", math.degrees(a)))
+    upper, lower = (
+        [
+            box((2.35 * math.sin(a), y, 5.0 + 2.9 * math.cos(a)), (0.3, 0.75, 0.35), turn("y", math.degrees(a)))
+            for a in np.linspace(-1.7, 1.7, 14)
+        ]
         for y in (53.3, 51.7)
-        for a in np.linspace(-1.7, 1.7, 14)
-    ]
+    )
     jaw = [
         solid
         for side in (-1, 1)
@@ -150,8 +164,40 @@ def skull(build: Build) -> list[Tissue]:
         bone("base of the skull", base, 0.3 * grown, 0.45 * grown, ()),
         bone("face", face, 0.15 * grown, 0.15 * grown),
         bone("jaw", jaw, 0.22 * grown, 0.2 * grown),
-        Tissue("teeth", tuple(teeth), {"bone": 1.1}),
+        Tissue("upper teeth", tuple(upper), {"bone": 1.1}),
+        Tissue("lower teeth", tuple(lower), {"bone": 1.1}),
         Tissue("air of the face", tuple(air), {"air": 0.92}),
+    ]
+
+
+def swimmer_outline(build: Build) -> list[Solid]:
+    """Neck and shoulders with the left arm raised beside the head and the right shoulder let down."""
+    f = build.flesh
+    return [
+        *outline(replace(build, arms_up=True)),
+        *capsules([(13.5, 38.5, -1.0), (13.0, 50, 1.0), (12.5, 64, 4.0)], (5.6 * f, 4.8 * f, 4.0 * f)),
+        ball((-14.0 * f, 34.5, -1.5), (5.4 * f, 6.4, 5.6 * f)),
+    ]
+
+
+def swimmer(build: Build) -> list[Tissue]:
+    """The neck from the side for a swimmer's view: one arm up, the other shoulder down."""
+    arm = [
+        ball((13.6, 39.5, -1.0), 2.35),
+        rod((13.6, 40.5, -0.8), (13.1, 46, 0.2), 1.9, 1.25),
+        rod((13.1, 45.8, 0.2), (12.6, 62, 3.4), 1.25, 1.1),
+    ]
+    lowered = [ball((-14.2, 33.4, -1.8), 2.35), rod((-14.6, 32, -1.6), (-15.6, 20, -1.0), 1.6, 1.15)]
+    return [
+        skin(swimmer_outline(build), 0.0),
+        *trunk.chest_inside(build),
+        throat(),
+        *trunk.spine(build),
+        *trunk.ribs(build),
+        *cervical(build),
+        *skull(build),
+        bone("raised humerus", arm, 0.3, 0.08),
+        bone("lowered humerus", lowered, 0.3, 0.08),
     ]
 
 
@@ -164,7 +210,7 @@ def neck(build: Build) -> list[Tissue]:
         *trunk.ribs(build),
         *trunk.shoulder_girdle(build),
         *cervical(build),
-        *skull(build),
+        *(open_mouth(skull(build), build.bend_deg) if build.bend_deg else skull(build)),
     ]
     return [
         skin(outline(build), 0.0),

@@ -173,12 +173,12 @@ def rib_curve(number: int, build: Build) -> list[tuple[float, float, float]]:
     i = number - 1
     name = f"T{number}"
     y, z = VERTEBRAE[name][0] + 0.7, VERTEBRAE[name][1] - VERTEBRAE[name][3] / 2
-    out = build.breath == "expiration"
-    width, depth = RIB_WIDTH[i] * (0.97 if out else 1.0), RIB_DEPTH[i] * (0.95 if out else 1.0)
-    drop = RIB_DROP[i] * (1.25 if out else 1.0)
+    out = 1 - build.breath
+    width, depth = RIB_WIDTH[i] * (1 - 0.03 * out), RIB_DEPTH[i] * (1 - 0.05 * out)
+    drop = RIB_DROP[i] * (1 + 0.25 * out)
     middle = z - 1.3 + depth
     points = [(1.7, y, z + 0.4)]
-    steps = max(4, int(RIB_END_DEG[i] / 13))
+    steps = max(4, int(RIB_END_DEG[i] / 16))
     first = math.degrees(math.asin(min(0.9, 3.4 / width)))
     for deg in np.linspace(first, RIB_END_DEG[i], steps):
         t = math.radians(deg)
@@ -235,8 +235,7 @@ def shoulder_girdle(build: Build) -> list[Tissue]:
 
 def chest_inside(build: Build) -> list[Tissue]:
     """Lungs with their vessels, heart and airways; in place of each other as they lie."""
-    out = build.breath == "expiration"
-    dome = 12.0 + (3.0 if out else 0.0)
+    dome = 12.0 + 3.0 * (1 - build.breath)
     fluid = build.condition == "effusion"
     heart = [
         ball((2.4, 23.2, 2.6), (6.3 * build.differs(0.04), 5.2, 4.8), turn("z", 32)),

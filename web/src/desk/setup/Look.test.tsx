@@ -1,0 +1,51 @@
+// @vitest-environment jsdom
+import { expect, it, vi } from "vitest";
+
+import type { TechniqueResponse } from "../../api/queries";
+import { ANSWER } from "../../testing/clinic";
+import { press, screen, serve, show } from "../../testing/server";
+import { Look } from "./Look";
+
+HTMLCanvasElement.prototype.getContext = vi.fn(() => null) as never;
+
+const PICTURE = {
+  rows: 1,
+  columns: 1,
+  pixel_mm: 1,
+  levels: btoa("\0\0"),
+  dark: 40_000,
+  light: 20_000,
+};
+const LOOKS = "POST /api/practice/looks";
+const look = (answer: TechniqueResponse, projection = "lspine-ap") => (
+  <Look answer={answer} projection={projection} patient={{ habitus: "sthenic" }} receptor="dr_csi" />
+);
+
+it("is asked for by a press, says that it is not the patient, and is gone once anything changes", async () => {
+  const server = serve({
+    "GET /api/practice/lists": { projections: ["lspine-ap"], conditions: {} },
+    [LOOKS]: { picture: PICTURE },
+  });
+  const { rerender } = show(look(ANSWER), "/desk");
+  await screen.findByRole("button", { name: /how it would look/ });
+  expect(server.asked.filter((one) => one.to === LOOKS)).toEqual([]);
+  press(/how it would look/);
+  expect(await screen.findByText(/not your patient/)).toBeDefined();
+  expect(server.last(LOOKS).body).toMatchObject({
+    case: { projection: "lspine-ap", habitus: "sthenic", thickness_cm: ANSWER.figures.thickness_cm },
+    kvp: ANSWER.technique.kvp,
+    grid_ratio: ANSWER.technique.grid_ratio,
+    di: ANSWER.forecast.di,
+  });
+  const other = { ...ANSWER, technique: { ...ANSWER.technique, kvp: ANSWER.technique.kvp + 5 } };
+  rerender(look(other));
+  expect(await screen.findByRole("button", { name: /how it would look/ })).toBeDefined();
+  expect(screen.queryByRole("img")).toBeNull();
+});
+
+it("is not offered for a view that is not computed", async () => {
+  serve({ "GET /api/practice/lists": { projections: ["knee-ap"], conditions: {} } });
+  const { container } = show(look(ANSWER), "/desk");
+  await new Promise((resolve) => setTimeout(resolve, 30));
+  expect(container.querySelector("button")).toBeNull();
+});
