@@ -3,14 +3,13 @@
 from __future__ import annotations
 
 import sqlite3
-from datetime import UTC, datetime, timedelta
+from datetime import timedelta
 
 import pytest
 from tests.api.test_api import problem
 from tests.conftest import signed_in
 
-from oakbeam.demo import seed
-from oakbeam.store import Store, constancy, local, reviews, rooms
+from oakbeam.store import constancy, local, reviews, rooms
 
 SHEET = {"test": "output", "rows": [{"kerma_ugy": 100}, {"kerma_ugy": 102}, {"kerma_ugy": 98}]}
 
@@ -85,12 +84,9 @@ def test_a_room_is_asked_only_for_what_it_has(charted, client):
     assert "grid" not in tests and not any(test.startswith("aec") for test in tests) and "output" in tests
 
 
-def test_the_demo_has_one_overdue_one_that_failed_and_instruments_to_read(tmp_path):
-    store = Store(tmp_path / "oakbeam.db")
-    seed.seed(store, datetime.now(UTC))
-    assert local.offered_accounts(store)
-    found = constancy.due(store, rooms.get(store, "room-1"))
+def test_the_demo_has_one_overdue_one_that_failed_and_instruments_to_read(demo_store):
+    assert local.offered_accounts(demo_store)
+    found = constancy.due(demo_store, rooms.get(demo_store, "room-1"))
     assert any(one.overdue for one in found)
     assert any(one.last and not one.last.passed for one in found)
     assert any(one.last is None for one in found)
-    store.close()

@@ -153,7 +153,8 @@ def test_nothing_scrolls_sideways_and_every_target_is_large_enough(
 ):
     page.set_viewport_size({"width": width, "height": height})
     # On what is held in the hand the Desk is promised, at a bedside; tables of a chart are for a desk.
-    for view in VIEWS if width >= 1024 else []:
+    # What fits at 1280 has room at 1920: there the Desk alone is looked at.
+    for view in VIEWS if width in (1024, 1280) else []:
         page.goto(f"{demo_site}/{view}")
         settle(page)
         assert page.evaluate("document.documentElement.scrollWidth") <= width, view

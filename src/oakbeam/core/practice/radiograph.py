@@ -147,6 +147,10 @@ LEAKAGE = 0.002
 """What reaches the receptor beside the light field, over what reaches it within."""
 
 
+HEEL_ANODE_DEG = 14.0
+"""Anode that the heel is of: it covers 43 cm at 100 cm, as tubes of general rooms do; one of 12° would cut the end off."""
+
+
 def _falls_off(screen: Screen, setup: BeamSetup, cathode_up: bool) -> Image:
     """Distance, slant and heel over the central ray's."""
     y = screen.y_cm() - screen.focus[1]
@@ -158,7 +162,7 @@ def _falls_off(screen: Screen, setup: BeamSetup, cathode_up: bool) -> Image:
     central_y = screen.y_cm() - screen.middle_cm[1]
     toward_cathode = central_y if cathode_up else -central_y
     heel = kerma_along_tube(
-        setup.kvp, setup.filtration_mm_al, setup.filtration_mm_cu, setup.anode_angle_deg, height, toward_cathode
+        setup.kvp, setup.filtration_mm_al, setup.filtration_mm_cu, HEEL_ANODE_DEG, height, toward_cathode
     )
     heel = heel * (height**2 + central_y**2) / height**2
     return np.asarray((central / away) ** 3 * heel[:, None], np.float32)
