@@ -133,7 +133,6 @@ RULES: Mapping[str, Rule] = {
     "POST /api/practice/looks": ANYONE,
     "GET /api/practice/looks-like/{finding}": ANYONE,
     "GET /api/practice/drills": ANYONE,
-    "GET /api/practice/tracks": ANYONE,
     "GET /api/practice/next": ANYONE,
     "GET /api/practice/drills/{drill_id}": ANYONE,
     "GET /api/practice/drills/{drill_id}/image": ANYONE,

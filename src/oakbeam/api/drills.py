@@ -179,12 +179,6 @@ def get_drills(store: StoreHere, who: WhoHere) -> list[DrillOut]:
     return found
 
 
-@router.get("/tracks")
-def get_tracks() -> list[str]:
-    """The tracks of the drills, in the order of the work."""
-    return list(TRACKS)
-
-
 @router.get("/next")
 def get_next(store: StoreHere, who: WhoHere, track: Annotated[str, Query(max_length=40)] = "") -> Task:
     """The task that comes next for whoever asks, of a track or of all."""

@@ -1,19 +1,12 @@
 // @vitest-environment jsdom
 import { expect, it, vi } from "vitest";
 
+import { PICTURE } from "../testing/clinic";
 import { fireEvent, press, Problem, screen, serve, show } from "../testing/server";
 import { Pictures } from "./Pictures";
 
 HTMLCanvasElement.prototype.getContext = vi.fn(() => null) as never;
 
-const PICTURE = {
-  rows: 2,
-  columns: 2,
-  pixel_mm: 1,
-  levels: btoa("\0\0\0\0\0\0\0\0"),
-  dark: 40_000,
-  light: 20_000,
-};
 const LISTS = { "GET /api/practice/lists": { projections: ["knee-ap"], conditions: {} } };
 const USUAL = { kvp: 66, mas: 4, sid_cm: 100, grid_ratio: 0 };
 const EXPOSE = "POST /api/practice/exposures";

@@ -2,20 +2,12 @@
 import { expect, it, vi } from "vitest";
 
 import type { PracticeImage } from "../api/practice";
-import { person, session, start } from "../testing/clinic";
+import { person, PICTURE, session, start } from "../testing/clinic";
 import { fireEvent, pick, press, Problem, screen, serve, show, waitFor, within } from "../testing/server";
 import { PracticePage } from "./PracticePage";
 
 HTMLCanvasElement.prototype.getContext = vi.fn(() => null) as never;
 
-const PICTURE = {
-  rows: 2,
-  columns: 2,
-  pixel_mm: 1,
-  levels: btoa("\0\0\0\0\0\0\0\0"),
-  dark: 40_000,
-  light: 20_000,
-};
 const image = (change: Partial<PracticeImage> = {}): PracticeImage => ({
   picture: PICTURE,
   ei: 250,

@@ -507,3 +507,13 @@ export const JUDGEMENT: Judgement = {
   correction_refused: null,
   asks: [],
 };
+
+/** A radiograph of four pixels that received nothing. */
+export const PICTURE = {
+  rows: 2,
+  columns: 2,
+  pixel_mm: 1,
+  levels: btoa("\0\0\0\0\0\0\0\0"),
+  dark: 40_000,
+  light: 20_000,
+};

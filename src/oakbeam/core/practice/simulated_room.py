@@ -192,16 +192,7 @@ def take(
     for one in mishap.artefacts:
         one_of("artefacts", one, ARTEFACTS)
     body, screen, part = computed(case, lie, console.sid_cm, console.gap_cm, pixels, mishap.artefacts, console.breathing)
-    setup = BeamSetup(
-        console.kvp,
-        console.sid_cm,
-        console.field_cm or case.projection.field_cm,
-        console.filtration_mm_al,
-        console.filtration_mm_cu,
-        gap_cm=console.gap_cm,
-        grid=strips(console.grid_ratio, console.sid_cm),
-        receptor=console.receptor,
-    )
+    setup = _as_set(case, console)
     shot = Exposure(
         setup,
         console.mas,
@@ -231,6 +222,20 @@ def _ended_at(body: ComputedPart, screen: Screen, shot: Exposure, console: Conso
     wanted = TARGET_EI / 100 * console.density_factor
     mas = wanted / given if given > 0 else math.inf
     return (console.mas, True) if mas > console.mas else (max(mas, 0.05), False)
+
+
+def _as_set(case: Case, console: Console) -> BeamSetup:
+    """The console's settings as the physics model takes them."""
+    return BeamSetup(
+        console.kvp,
+        console.sid_cm,
+        console.field_cm or case.projection.field_cm,
+        console.filtration_mm_al,
+        console.filtration_mm_cu,
+        gap_cm=console.gap_cm,
+        grid=strips(console.grid_ratio, console.sid_cm),
+        receptor=console.receptor,
+    )
 
 
 def strips(ratio: int, sid_cm: float) -> GridStrips | None:
@@ -272,14 +277,4 @@ def usual_console(case: Case) -> Console:
 
 def mas_for_target(case: Case, console: Console) -> float:
     """The mAs that the physics model takes for the target index of a case, all else as set."""
-    setup = BeamSetup(
-        console.kvp,
-        console.sid_cm,
-        console.field_cm or case.projection.field_cm,
-        console.filtration_mm_al,
-        console.filtration_mm_cu,
-        gap_cm=console.gap_cm,
-        grid=strips(console.grid_ratio, console.sid_cm),
-        receptor=console.receptor,
-    )
-    return TARGET_EI / 100 / float(rqa5_equivalent_ugy(setup, part_for(case))[0])
+    return TARGET_EI / 100 / float(rqa5_equivalent_ugy(_as_set(case, console), part_for(case))[0])

@@ -1,19 +1,11 @@
 // @vitest-environment jsdom
 import { expect, it, vi } from "vitest";
 
+import { PICTURE } from "../../testing/clinic";
 import { screen, serve, show } from "../../testing/server";
 import { LooksLike } from "./LooksLike";
 
 HTMLCanvasElement.prototype.getContext = vi.fn(() => null) as never;
-
-const PICTURE = {
-  rows: 1,
-  columns: 1,
-  pixel_mm: 1,
-  levels: btoa("\0\0"),
-  dark: 40_000,
-  light: 20_000,
-};
 
 it("pictures what was ticked last beside a good image, and asks for none where none can be made", async () => {
   const server = serve({

@@ -3,20 +3,12 @@ import { useState } from "react";
 import { expect, it, vi } from "vitest";
 
 import type { TechniqueResponse } from "../../api/queries";
-import { ANSWER } from "../../testing/clinic";
+import { ANSWER, PICTURE } from "../../testing/clinic";
 import { press, screen, serve, show } from "../../testing/server";
 import { Look } from "./Look";
 
 HTMLCanvasElement.prototype.getContext = vi.fn(() => null) as never;
 
-const PICTURE = {
-  rows: 1,
-  columns: 1,
-  pixel_mm: 1,
-  levels: btoa("\0\0"),
-  dark: 40_000,
-  light: 20_000,
-};
 const LOOKS = "POST /api/practice/looks";
 const look = (answer: TechniqueResponse, projection = "lspine-ap") => (
   <Look answer={answer} projection={projection} patient={{ habitus: "sthenic" }} receptor="dr_csi" />
