@@ -27,7 +27,7 @@ const RECEPTORS = [
 ];
 const GRIDS = [0, 6, 8, 10, 12];
 const CHAMBERS: Record<string, Console["chambers"]> = {
-  "": [],
+  none: [],
   C: ["C"],
   "L+R": ["L", "R"],
   "L+C+R": ["L", "C", "R"],

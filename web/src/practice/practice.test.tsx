@@ -77,6 +77,17 @@ it("exposes what is set, and holds the last exposure beside it by a line that th
   expect(rows[1]).toContain("Last: 70 kVp");
 });
 
+it("chambers end the exposure where they are chosen, and the mAs is then the back-up", async () => {
+  const server = room();
+  show(<PracticePage />, "/practice");
+  await screen.findByRole("combobox", { name: /^Chambers: By hand/ });
+  await pick(/^Chambers: By hand/, "L+R");
+  expect(screen.getByRole("textbox", { name: "Back-up mAs" })).toBeDefined();
+  press("Expose");
+  expect(await screen.findByText("On target")).toBeDefined();
+  expect(server.last(EXPOSE).body).toMatchObject({ console: { chambers: ["L", "R"] } });
+});
+
 it("another patient leaves no image of the last one, and a refusal none at all", async () => {
   room({ [EXPOSE]: image({ back_up: true, ei: null, di: null, optical_density: 1.3 }) });
   const { unmount } = show(<PracticePage />, "/practice");
