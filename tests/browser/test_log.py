@@ -105,7 +105,8 @@ def test_images_dropped_are_mapped_stand_on_the_board_and_teach_the_chart(page: 
     expect(page.get_by_text("proposed", exact=False).first).to_be_visible()
     sign_in(page.context, site, "ilse")
     page.reload()
-    page.get_by_role("button", name=re.compile("^Approve")).first.click()
+    with page.expect_response("**/approve"):
+        page.get_by_role("button", name=re.compile("^Approve")).first.click()
     page.goto(f"{site}/log?room=room-2&part=tune")
     expect(page.get_by_text("0 images since: too early to say.").first).to_be_visible()
 
