@@ -14,7 +14,7 @@ from oakbeam import catalogue
 from oakbeam.core.errors import Refusal
 from oakbeam.core.physics.beam.model import BeamSetup, Part, evaluate, rqa5_equivalent_ugy
 from oakbeam.core.physics.beam.quality import DETAILS, contrast
-from oakbeam.core.practice.beam_bins import SoftMix, full_primary_signal, primary_signal
+from oakbeam.core.practice.beam_bins import SoftMix, linear_attenuation, primary_signal, signal_spectrum
 from oakbeam.core.practice.computed_body import Screen, Tissue, lengths
 from oakbeam.core.practice.positioning import ComputedPart, focus_at
 from oakbeam.core.practice.radiograph import Collimation, Exposure, GridFault, Motion, expose, index_of
@@ -24,6 +24,12 @@ from oakbeam.core.practice.solids import box
 from oakbeam.core.practice.views import VIEWS
 
 FIELD = (24.0, 24.0)
+
+
+def full_primary_signal(setup, paths_cm, soft):
+    """(n): the primary signal by the sum over every energy, for paths [cm] of n rays."""
+    depth = sum(np.outer(cm, linear_attenuation(material, soft)) for material, cm in paths_cm.items())
+    return np.asarray(np.exp(-depth) @ signal_spectrum(setup))
 
 
 def slab(cm, detail=None, pixels=96):

@@ -69,9 +69,3 @@ def primary_signal(setup: BeamSetup, maps: Maps, soft: SoftMix, typical: Lengths
         found = part if found is None else found + part
     assert found is not None
     return np.asarray(found, np.float32)
-
-
-def full_primary_signal(setup: BeamSetup, lengths: Mapping[Material, Array], soft: SoftMix) -> Array:
-    """(n): the same by the sum over every energy, for paths [cm] of n rays."""
-    depth = sum(np.outer(cm, linear_attenuation(material, soft)) for material, cm in lengths.items())
-    return np.asarray(np.exp(-depth) @ signal_spectrum(setup))
