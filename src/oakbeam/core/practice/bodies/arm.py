@@ -76,7 +76,7 @@ def hand_outline(build: Build) -> list[Solid]:
 
 def hand(build: Build) -> list[Tissue]:
     """A hand with its wrist."""
-    thin, grown = (0.6 if build.condition == "osteoporosis" else 1.0), build.grown
+    thin, grown = build.bone_share, build.grown
     gap = 0.35 * (1 - grown)
     radius = [
         rod((1.1, -14, 0), (0.95, -4.4, 0), 0.72, 0.76),
@@ -134,7 +134,7 @@ def elbow_outline(build: Build) -> list[Solid]:
 
 def elbow(build: Build) -> list[Tissue]:
     """An elbow with the halves of arm and forearm, bent as the build says."""
-    thin = 0.6 if build.condition == "osteoporosis" else 1.0
+    thin = build.bone_share
     fossa = [ball((-0.3, 2.0, -1.1), (1.15, 1.0, 0.85)), ball((-0.2, 1.9, 1.0), (0.9, 0.7, 0.62))]
     humerus = [
         *flare((0, 7.0, 0), (-0.1, 0.9, 0.1), 1.15, 3.0, 0.36),
@@ -194,7 +194,7 @@ def shoulder_outline(build: Build) -> list[Solid]:
 
 def shoulder(build: Build) -> list[Tissue]:
     """The left shoulder with chest wall and arm; the humerus turned out as far as the build is bent (negative: in)."""
-    thin = 0.6 if build.condition == "osteoporosis" else 1.0
+    thin = build.bone_share
     out = turn("y", build.bend_deg)
 
     def about(point: tuple[float, float, float]) -> Array:

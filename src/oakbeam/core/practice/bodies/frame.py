@@ -40,6 +40,11 @@ class Build:
     def grown(self) -> float:
         return CHILD.get(self.age, 1.0)
 
+    @property
+    def bone_share(self) -> float:
+        """Mineral of every bone over a healthy adult's: an estimate of ours for bone thin enough to be seen."""
+        return 0.6 if self.condition == "osteoporosis" else 1.0
+
     def differs(self, share: float = 0.03) -> float:
         """A factor about 1, as people differ by one standard deviation of a share."""
         return 1 + share * float(np.clip(self.chance.standard_normal(), -2, 2))

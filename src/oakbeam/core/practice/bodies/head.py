@@ -73,7 +73,7 @@ def throat() -> Tissue:
 
 def cervical(build: Build) -> list[Tissue]:
     """C1 to C7."""
-    thin = 0.65 if build.condition == "osteoporosis" else 1.0
+    thin = build.bone_share
     found = []
     for name, (y, z, wide, deep, high) in CERVICAL.items():
         body = [rod((0, y - high / 2, z), (0, y + high / 2, z), wide / 2, wide / 2 * 0.95, deep / wide, (0, 0, 1))]

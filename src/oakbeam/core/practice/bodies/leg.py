@@ -15,10 +15,6 @@ from oakbeam.core.practice.solids import Solid, Vector, ball, box, rod, turn
 KNEE_PIVOT = np.array([0.0, 1.4, -0.8])
 
 
-def _thin(build: Build) -> float:
-    return 0.6 if build.condition == "osteoporosis" else 1.0
-
-
 def _bent(tissues: list[Tissue], build: Build) -> list[Tissue]:
     """The lower leg of a bent knee."""
     how = turn("x", build.bend_deg)
@@ -61,7 +57,7 @@ TO_ANKLE = (0.0, -39.6, 0.0)
 
 def knee(build: Build, shaft_to: float = -36.0) -> list[Tissue]:
     """A left leg from the middle of the thigh down, the knee bent as the build says; its shafts end at a height."""
-    thin = _thin(build)
+    thin = build.bone_share
     open_cm = 0.26 * (0.25 if build.condition == "effusion" else 1.0) + 0.22 * (2.4 - 1.4 * build.grown)
     notch = [
         rod((0, 0.4, -5.0), (0, 1.0, 0.4), 1.0, 0.75, 1.5, (0, 1, 0)),
@@ -161,7 +157,7 @@ ANKLE = np.array([0.0, -1.6, 0.0])
 
 def foot(build: Build) -> list[Tissue]:
     """A left ankle and foot, square to the leg but for how far the ankle is bent."""
-    thin, grown = _thin(build), build.grown
+    thin, grown = build.bone_share, build.grown
     tib = [
         rod((-0.3, 20, 0), (-0.3, 6.0, 0), 1.15, 1.2),
         *flare((-0.3, 6.2, 0), (-0.2, 0.3, 0), 1.2, 2.2, 0.95),

@@ -102,7 +102,7 @@ def outline(build: Build) -> list[Solid]:
 def vertebra(name: str, build: Build, scale: float = 1.0) -> list[Tissue]:
     """A vertebra: body, and arch with its processes."""
     y, z, width, depth, height = (*VERTEBRAE[name][:2], *(scale * one for one in VERTEBRAE[name][2:]))
-    thin = 0.6 if build.condition == "osteoporosis" else 1.0
+    thin = build.bone_share
     thoracic = name[0] == "T"
     half, waist = height / 2, 0.9
     width *= build.differs(0.015)
@@ -152,7 +152,7 @@ def spine(build: Build) -> list[Tissue]:
 
 def sacrum(build: Build) -> list[Tissue]:
     """Sacrum with its foramina, and the coccyx."""
-    thin = 0.6 if build.condition == "osteoporosis" else 1.0
+    thin = build.bone_share
     wide = 5.6 if build.sex == "male" else 5.9
     wedge = [
         rod((0, -4.0, -5.3), (0, -8.4, -8.2), wide, 3.7, 0.42, (0, -0.5, 0.8)),
@@ -189,7 +189,7 @@ def rib_curve(number: int, build: Build) -> list[tuple[float, float, float]]:
 
 def ribs(build: Build) -> list[Tissue]:
     """Twelve pairs of ribs and the sternum."""
-    thin = 0.65 if build.condition == "osteoporosis" else 1.0
+    thin = build.bone_share
     found = []
     for number in range(1, 13):
         points = rib_curve(number, build)
@@ -332,7 +332,7 @@ def belly(build: Build) -> list[Tissue]:
 
 def pelvis(build: Build) -> list[Tissue]:
     """Hip bones and the upper ends of the femora."""
-    thin = 0.65 if build.condition == "osteoporosis" else 1.0
+    thin = build.bone_share
     wide = 1.05 if build.sex == "female" else 1.0
     hip = HIP
     wing = [
@@ -382,7 +382,7 @@ def pelvis(build: Build) -> list[Tissue]:
 
 def femur_top(build: Build) -> list[Tissue]:
     """The upper half of a left femur, toes turned in so that its neck lies level."""
-    thin = 0.65 if build.condition == "osteoporosis" else 1.0
+    thin = build.bone_share
     hip = HIP
     if build.condition == "prosthesis":
         stem = [
