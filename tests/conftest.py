@@ -12,6 +12,7 @@ from datetime import UTC, datetime
 from pathlib import Path
 
 import pytest
+from argon2 import PasswordHasher
 from fastapi.testclient import TestClient
 from hypothesis import settings
 
@@ -74,11 +75,29 @@ def room() -> Room:
     return ROOM
 
 
-@pytest.fixture
-def store(tmp_path: Path) -> Iterator[Store]:
-    """A database with Room 1 and no chart."""
-    opened = Store(tmp_path / "oakbeam.db")
+@pytest.fixture(scope="session", autouse=True)
+def _quick_hashes() -> Iterator[None]:
+    """Passwords hashed at next to no cost, everywhere but in processes of their own: hundreds of tests sign somebody in."""
+    with pytest.MonkeyPatch.context() as patch:
+        patch.setattr(people, "_HASHER", PasswordHasher(time_cost=1, memory_cost=8, parallelism=1))
+        yield
+
+
+@pytest.fixture(scope="session")
+def room_file(tmp_path_factory: pytest.TempPathFactory) -> Path:
+    """A database with Room 1 and no chart, made once: to make its tables takes longer than most tests."""
+    path = tmp_path_factory.mktemp("room") / "oakbeam.db"
+    opened = Store(path)
     rooms.save(opened, ROOM, "test")
+    opened.db.execute("PRAGMA wal_checkpoint(TRUNCATE)")
+    opened.close()
+    return path
+
+
+@pytest.fixture
+def store(tmp_path: Path, room_file: Path) -> Iterator[Store]:
+    """A database with Room 1 and no chart."""
+    opened = Store(shutil.copy(room_file, tmp_path / "oakbeam.db"))
     yield opened
     opened.close()
 
@@ -127,9 +146,11 @@ def demo_store(demo_file: Path) -> Iterator[Store]:
 
 
 @pytest.fixture
-def visitor(charted: Store) -> TestClient:
+def visitor(charted: Store) -> Iterator[TestClient]:
     """Nobody signed in."""
-    return TestClient(build(charted), raise_server_exceptions=False)
+    # Entered, it keeps its threads, and they their connections, from one request to the next.
+    with TestClient(build(charted), raise_server_exceptions=False) as nobody:
+        yield nobody
 
 
 @pytest.fixture
