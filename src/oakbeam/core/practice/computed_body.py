@@ -14,7 +14,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from oakbeam.core.physics.beam.tables import Array
-from oakbeam.core.practice.solids import Rays, Solid, spans, union_length
+from oakbeam.core.practice.solids import Rays, Solid, corners, spans, union_length
 
 Material = Literal["soft", "adipose", "muscle", "lung", "bone", "air", "titanium", "lead", "plaster", "fibreglass"]
 """soft: the part's own mixture of lean tissue and fat, as the physics model takes it; all others as the tables name them."""
@@ -71,24 +71,22 @@ class Screen:
         n = self.shape[0]
         return np.asarray(self.middle_cm[1] - (np.arange(n) - (n - 1) / 2) * self.pixel_cm)
 
-    def window(self, solids: Sequence[Solid]) -> tuple[slice, slice] | None:
-        """Rows and columns that a shadow of some solids can fall on; None where it falls beside the screen."""
-        corners = np.concatenate([one.corners() for one in solids], axis=1)
-        height = self.focus[2]
-        if (corners[2] >= height).any():
-            return slice(0, self.shape[0]), slice(0, self.shape[1])
-        scale = height / (height - corners[2])
-        x = self.focus[0] + (corners[0] - self.focus[0]) * scale
-        y = self.focus[1] + (corners[1] - self.focus[1]) * scale
-        columns = (np.array([x.min(), x.max()]) - self.x_cm()[0]) / self.pixel_cm
-        rows = (self.y_cm()[0] - np.array([y.max(), y.min()])) / self.pixel_cm
-        found = []
-        for (low, high), n in ((rows, self.shape[0]), (columns, self.shape[1])):
-            first, last = max(0, int(np.floor(low))), min(n, int(np.ceil(high)) + 1)
-            if last <= first:
-                return None
-            found.append(slice(first, last))
-        return found[0], found[1]
+    def windows(self, solids: Sequence[Solid]) -> NDArray[np.int_]:
+        """(solids, 4): first row, last row, first column and last column (the last ones not counted in) that the shadow of
+        each can fall on; none where it falls beside the screen."""
+        at, height = corners(solids), float(self.focus[2])
+        # What reaches up to the focus throws its shadow anywhere.
+        scale = height / np.maximum(height - at[:, 2], 1e-9)
+        x = self.focus[0] + (at[:, 0] - self.focus[0]) * scale
+        y = self.focus[1] + (at[:, 1] - self.focus[1]) * scale
+        columns = (np.stack([x.min(1), x.max(1)], 1) - self.x_cm()[0]) / self.pixel_cm
+        rows = (self.y_cm()[0] - np.stack([y.max(1), y.min(1)], 1)) / self.pixel_cm
+        found = np.concatenate([rows, columns], axis=1)
+        found[(at[:, 2] >= height).any(1)] = (0, self.shape[0], 0, self.shape[1])
+        return np.asarray(
+            np.clip(np.floor(found) + (0, 2, 0, 2), 0, np.repeat(self.shape, 2)),
+            int,
+        )
 
     def rays(self, rows: slice, columns: slice) -> Rays:
         """(3, n): from the focus to each pixel of a window, row by row."""
@@ -96,14 +94,6 @@ class Screen:
         return np.stack([x.ravel() - self.focus[0], y.ravel() - self.focus[1], np.full(x.size, -self.focus[2])]).astype(
             np.float32
         )
-
-
-def _covered(solids: Sequence[Solid], focus: Array, rays: Rays) -> Rays:
-    """(n): share of each ray within the union of some solids."""
-    if not solids:
-        return np.zeros(rays.shape[1], np.float32)
-    both = [spans(one, focus, rays) for one in solids]
-    return union_length(np.stack([one[0] for one in both]), np.stack([one[1] for one in both]))
 
 
 def lengths(tissues: Sequence[Tissue], screen: Screen) -> Maps:
@@ -117,7 +107,7 @@ def lengths(tissues: Sequence[Tissue], screen: Screen) -> Maps:
         return maps[material]
 
     for number, tissue in enumerate(tissues):
-        place = (slice(None), slice(None)) if tissue.coarse else screen.window(tissue.solids)
+        place = (slice(None), slice(None)) if tissue.coarse else _window(screen.windows(tissue.solids))
         if place is None:
             continue
         whole, core = _coarse_blocks(tissue, screen) if tissue.coarse else _blocks(tissue, screen, place)
@@ -153,50 +143,75 @@ def _coarse_blocks(tissue: Tissue, screen: Screen) -> tuple[Rays, Rays]:
 
 _FEW, _BLOCK = 3, 64
 """Solids of a tissue that are looked at together; of more, those that meet a block of so many pixels."""
+Window = tuple[slice, slice]
 
 
-def _left(solids: Sequence[Solid], less: Sequence[Solid], focus: Array, rays: Rays) -> Rays:
-    """(n): share of each ray within some solids and outside others: what both cover together less what the others do."""
-    if not less or not solids:
-        return _covered(solids, focus, rays)
-    return np.asarray(_covered((*solids, *less), focus, rays) - _covered(less, focus, rays))
+def _window(of: NDArray[np.int_]) -> Window | None:
+    """What holds some windows; None where there is nothing in them."""
+    of = of[(of[:, 1] > of[:, 0]) & (of[:, 3] > of[:, 2])]
+    if not len(of):
+        return None
+    return slice(int(of[:, 0].min()), int(of[:, 1].max())), slice(int(of[:, 2].min()), int(of[:, 3].max()))
 
 
-def _blocks(tissue: Tissue, screen: Screen, window: tuple[slice, slice]) -> tuple[Rays, Rays]:
+def _blocks(tissue: Tissue, screen: Screen, window: Window) -> tuple[Rays, Rays]:
     """The lengths [cm] within a tissue, and of them within its core, over a window; block by block where its solids are
     many, since most do not meet a block."""
     rows, columns = window
     whole = np.zeros((rows.stop - rows.start, columns.stop - columns.start), np.float32)
     core = np.zeros_like(whole)
-    if len(tissue.solids) <= _FEW:
-        blocks, own = [window], None
-    else:
-        own = {id(one): screen.window([one]) for some in (tissue.solids, tissue.core, tissue.less) for one in some}
-        blocks = [
-            (slice(top, min(top + _BLOCK, rows.stop)), slice(left, min(left + _BLOCK, columns.stop)))
-            for top in range(rows.start, rows.stop, _BLOCK)
-            for left in range(columns.start, columns.stop, _BLOCK)
-        ]
-    for block in blocks:
-
-        def there(some: Sequence[Solid], block: tuple[slice, slice] = block) -> Sequence[Solid]:
-            return some if own is None else [one for one in some if _meets(own[id(one)], block)]
-
-        solids = there(tissue.solids)
-        if not solids:
-            continue
-        rays = screen.rays(*block)
-        way_cm, less = np.sqrt((rays * rays).sum(0)), there(tissue.less)
-        place = (
-            slice(block[0].start - rows.start, block[0].stop - rows.start),
-            slice(block[1].start - columns.start, block[1].stop - columns.start),
-        )
-        shape = whole[place].shape
-        whole[place] = (_left(solids, less, screen.focus, rays) * way_cm).reshape(shape)
-        if tissue.core:
-            core[place] = (_left(there(tissue.core), less, screen.focus, rays) * way_cm).reshape(shape)
+    solids, cores, less = (Reached(some, screen) for some in (tissue.solids, tissue.core, tissue.less))
+    step = max(whole.shape) if len(tissue.solids) <= _FEW else _BLOCK
+    for top in range(rows.start, rows.stop, step):
+        for left in range(columns.start, columns.stop, step):
+            block = slice(top, min(top + step, rows.stop)), slice(left, min(left + step, columns.stop))
+            here = solids.by(block)
+            if not here:
+                continue
+            rays = screen.rays(*block)
+            way_cm = np.sqrt((rays * rays).sum(0))
+            beside = _met(less.by(block), screen.focus, rays)
+            place = (
+                slice(block[0].start - rows.start, block[0].stop - rows.start),
+                slice(block[1].start - columns.start, block[1].stop - columns.start),
+            )
+            shape = whole[place].shape
+            whole[place] = (_left(_met(here, screen.focus, rays), beside) * way_cm).reshape(shape)
+            core[place] = (_left(_met(cores.by(block), screen.focus, rays), beside) * way_cm).reshape(shape)
     return whole, core
 
 
-def _meets(one: tuple[slice, slice] | None, block: tuple[slice, slice]) -> bool:
-    return one is not None and all(a.start < b.stop and b.start < a.stop for a, b in zip(one, block, strict=True))
+class Reached:
+    """Some solids and where on a screen each of their shadows falls."""
+
+    def __init__(self, solids: Sequence[Solid], screen: Screen) -> None:
+        self.solids = solids
+        self.windows = screen.windows(solids) if solids else np.zeros((0, 4), int)
+
+    def by(self, block: Window) -> list[Solid]:
+        """Those whose shadow falls on a block."""
+        (rows, columns), at = block, self.windows
+        meets = (at[:, 0] < rows.stop) & (rows.start < at[:, 1]) & (at[:, 2] < columns.stop) & (columns.start < at[:, 3])
+        return [self.solids[i] for i in np.flatnonzero(meets)]
+
+
+Spans = tuple[Rays, Rays]
+
+
+def _met(solids: Sequence[Solid], focus: Array, rays: Rays) -> Spans:
+    """(solids, n) each: where every ray enters and leaves each solid."""
+    first = np.empty((len(solids), rays.shape[1]), np.float32)
+    last = np.empty_like(first)
+    for i, one in enumerate(solids):
+        first[i], last[i] = spans(one, focus, rays)
+    return first, last
+
+
+def _left(some: Spans, less: Spans) -> Rays:
+    """(n): share of each ray within some solids and outside others: what both cover together less what the others do."""
+    if not len(some[0]):
+        return np.zeros(some[0].shape[1], np.float32)
+    if not len(less[0]):
+        return union_length(*some)
+    both = np.concatenate([some[0], less[0]]), np.concatenate([some[1], less[1]])
+    return np.asarray(union_length(*both) - union_length(*less))

@@ -156,12 +156,13 @@ def agreeing(maps: Maps, screen: Screen, part: Part, field_cm: tuple[float, floa
     mix = SoftMix(float(np.clip(share, 0.02, 0.98)))
     plain = replace(setup, grid=None, primary_loss=0.0)
     wanted = float(evaluate(plain, part).primary_signal_kev[0]) / signal_per_ugy_rqa5(setup.receptor)
-    plain_soft, times = maps["soft"], 1.0
+    seen, times = {m: found[region] for m, found in maps.items()}, 1.0
     for _ in range(5):
-        maps["soft"] = plain_soft * np.float32(times)
-        typical = {m: float(found[region].mean()) for m, found in maps.items()}
-        given = float(primary_signal(plain, maps, mix, typical)[region].mean())
+        tried: Maps = {**seen, "soft": np.float32(times) * seen["soft"]}
+        typical = {m: float(found.mean()) for m, found in tried.items()}
+        given = float(primary_signal(plain, tried, mix, typical).mean())
         times = float(np.clip(times + math.log(given / wanted) / SOFT_PER_CM / soft_cm, *SOFT_SCALE))
+    maps["soft"] = np.float32(times) * maps["soft"]
     return ComputedPart(maps, mix, region)
 
 
