@@ -2,12 +2,13 @@
 
 from __future__ import annotations
 
+import fcntl
 import io
 import json
 import os
 import shutil
 import sys
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 from datetime import UTC, datetime
 from pathlib import Path
 
@@ -97,7 +98,7 @@ def room_file(tmp_path_factory: pytest.TempPathFactory) -> Path:
 @pytest.fixture
 def store(tmp_path: Path, room_file: Path) -> Iterator[Store]:
     """A database with Room 1 and no chart."""
-    opened = Store(shutil.copy(room_file, tmp_path / "oakbeam.db"))
+    opened = Store(Path(shutil.copy(room_file, tmp_path / "oakbeam.db")))
     yield opened
     opened.close()
 
@@ -127,20 +128,36 @@ def signed_in(store: Store, client: TestClient, person: str, *roles: Role) -> Te
     return client
 
 
+def made_once(folders: pytest.TempPathFactory, name: str, make: Callable[[Path], None]) -> Path:
+    """A folder that the first worker to ask for it makes and all others take: what is in it takes long to make."""
+    base = folders.getbasetemp()
+    shared = base.parent if "PYTEST_XDIST_WORKER" in os.environ else base
+    folder, part = shared / name, shared / f"{name}.part"
+    with (shared / f"{name}.lock").open("w") as lock:
+        fcntl.flock(lock, fcntl.LOCK_EX)
+        if not folder.exists():
+            part.mkdir()
+            make(part)
+            part.rename(folder)
+    return folder
+
+
 @pytest.fixture(scope="session")
 def demo_file(tmp_path_factory: pytest.TempPathFactory) -> Path:
     """The demo clinic's database, seeded once; tests that change it take a copy."""
-    path = tmp_path_factory.mktemp("demo") / "oakbeam.db"
-    opened = Store(path)
-    seed.seed(opened, NOW)
-    opened.close()
-    return path
+
+    def make(folder: Path) -> None:
+        opened = Store(folder / "oakbeam.db")
+        seed.seed(opened, NOW)
+        opened.close()
+
+    return made_once(tmp_path_factory, "demo", make) / "oakbeam.db"
 
 
 @pytest.fixture(scope="session")
-def demo_store(demo_file: Path) -> Iterator[Store]:
+def demo_store(demo_file: Path, tmp_path_factory: pytest.TempPathFactory) -> Iterator[Store]:
     """The demo clinic; for tests that only read."""
-    opened = Store(demo_file)
+    opened = Store(Path(shutil.copy(demo_file, tmp_path_factory.mktemp("demo-store"))))
     yield opened
     opened.close()
 

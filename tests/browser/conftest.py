@@ -17,6 +17,7 @@ from pathlib import Path
 
 import pytest
 from playwright.sync_api import Browser, BrowserContext, Page, expect, sync_playwright
+from tests.conftest import made_once
 
 from oakbeam import cli
 from oakbeam.demo import clinic
@@ -101,9 +102,7 @@ def stop(server: ForkServerProcess) -> None:
 @pytest.fixture(scope="session")
 def seeded(tmp_path_factory: pytest.TempPathFactory) -> Path:
     """A data folder with the demo, seeded once; tests that change it take a copy."""
-    data = tmp_path_factory.mktemp("seeded")
-    seed(data)
-    return data
+    return made_once(tmp_path_factory, "seeded", seed)
 
 
 @pytest.fixture(scope="session")

@@ -2,6 +2,10 @@
 
 from __future__ import annotations
 
+import threading
+import time
+from concurrent.futures import ThreadPoolExecutor
+
 from oakbeam.core.cache import cached, cached_beside, cached_by_object, forget_all
 
 
@@ -24,6 +28,24 @@ def test_an_answer_is_kept_by_what_its_arguments_say_and_the_oldest_goes_first()
         forget_all()
         work(first, (3,))
         assert len(asked) == 8
+
+
+def test_what_many_ask_for_at_once_is_worked_out_once():
+    asked, all_there = [], threading.Barrier(4)
+
+    @cached_by_object(8)
+    def work(line):
+        asked.append(line)
+        time.sleep(0.05)
+        return len(asked)
+
+    def ask(_):
+        all_there.wait()
+        return work((1, 2))
+
+    with ThreadPoolExecutor(4) as threads:
+        assert list(threads.map(ask, range(4))) == [1, 1, 1, 1]
+    assert asked == [(1, 2)]
 
 
 def test_beside_an_object_an_answer_is_kept_by_which_object_it_is():

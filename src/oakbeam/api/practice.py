@@ -7,6 +7,7 @@ import threading
 from dataclasses import dataclass, replace
 from typing import Annotated, Literal
 
+import numpy as np
 from fastapi import APIRouter, Query
 from pydantic import Field
 
@@ -20,6 +21,7 @@ from oakbeam.core.image_review import Evaluation, Finding
 from oakbeam.core.physics.beam.receptor import ReceptorKind
 from oakbeam.core.practice.artefacts import Artefact
 from oakbeam.core.practice.bodies.frame import CONDITIONS
+from oakbeam.core.practice.light_field import light_field
 from oakbeam.core.practice.pictured import Pictured, faults, good, looks_like
 from oakbeam.core.practice.radiograph import GridFault
 from oakbeam.core.practice.shown import Shown, shown
@@ -276,6 +278,45 @@ def get_practice_lists() -> PracticeLists:
 def post_usual(store: StoreHere, asked: CaseIn) -> Console:
     """A usual technique for a case in the simulated room: where practice begins, no chart of a real room."""
     return usual_console(asked.found(store))
+
+
+@dataclass(frozen=True, slots=True)
+class LightFieldOut:
+    """What the tube sees before anything is exposed. field and cells (the chambers): corners in shares of the picture, from
+    its upper left; sides of the field at the receptor and on the skin [cm], null where no skin lies under the cross; ssd_cm:
+    focus to skin, or to the receptor where there is none."""
+
+    picture: Picture
+    field: list[tuple[float, float]]
+    cells: dict[str, list[tuple[float, float]]]
+    at_receptor_cm: tuple[float, float]
+    on_skin_cm: tuple[float, float] | None
+    ssd_cm: float
+
+
+class LightFieldIn(RequestBody):
+    """What is looked at: the patient, the console as set, and what is wrong with how they lie and with the shutters."""
+
+    case: CaseIn
+    console: ConsoleIn
+    wrong: WrongIn = Field(default_factory=WrongIn)
+
+
+@router.post("/light-field")
+def post_light_field(store: StoreHere, asked: LightFieldIn) -> LightFieldOut:
+    """The light field on a computed patient."""
+    with AT_ONCE:
+        seen = light_field(asked.case.found(store), asked.console.set_up(), asked.wrong.lie(), asked.wrong.mishap())
+    # Bright is what is lit: the other way round than in a radiograph.
+    levels = Shown(np.asarray(65535 * (1 - seen.brightness), np.uint16), 65535, 0)
+    return LightFieldOut(
+        picture_of(levels, seen.screen.pixel_cm),
+        list(seen.field),
+        {name: list(corners) for name, corners in seen.cells.items()},
+        seen.at_receptor_cm,
+        seen.on_skin_cm,
+        seen.ssd_cm,
+    )
 
 
 @router.post("/exposures")

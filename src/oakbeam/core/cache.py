@@ -7,6 +7,7 @@ first, once a function holds its `most`. `forget_all` empties every function at 
 
 from __future__ import annotations
 
+import threading
 from collections.abc import Callable
 from functools import lru_cache, wraps
 from typing import Any, ParamSpec, TypeVar
@@ -30,11 +31,13 @@ def cached(most: int) -> Callable[[Callable[P, T]], Callable[P, T]]:
 
 def cached_by_object(most: int) -> Callable[[Callable[..., T]], Callable[..., T]]:
     """As `cached`, and before that by which objects the arguments are: for a line, a room and a projection of which
-    comparing the values costs more than the answer."""
+    comparing the values costs more than the answer. Of threads that ask at once one works it out and the others wait: the
+    parts of a chart's page ask for the same of every line at the same moment."""
 
     def decorate(work: Callable[..., T]) -> Callable[..., T]:
         by_value = cached(most)(work)
         by_object: dict[tuple[int, ...], tuple[tuple[object, ...], T]] = {}
+        one_at_a_time = threading.RLock()
         _FORGET.append(by_object.clear)
 
         @wraps(work)
@@ -44,7 +47,8 @@ def cached_by_object(most: int) -> Callable[[Callable[..., T]], Callable[..., T]
             # The objects are kept with the answer, so that none of these numbers can come to mean another object.
             if found is not None and all(a is b for a, b in zip(found[0], arguments, strict=True)):
                 return found[1]
-            worked_out = by_value(*arguments)
+            with one_at_a_time:
+                worked_out = by_value(*arguments)
             if len(by_object) >= most:
                 by_object.clear()
             by_object[key] = (arguments, worked_out)

@@ -5,7 +5,7 @@ from __future__ import annotations
 import json
 import sqlite3
 from collections.abc import Iterable, Iterator, Mapping
-from dataclasses import asdict, dataclass, field, fields, replace
+from dataclasses import dataclass, field, fields, replace
 from typing import Literal
 
 from oakbeam.catalogue import Catalogue
@@ -417,8 +417,7 @@ _FLAGS = ("reliable", "rejects_known", "far_over")
 
 
 def _row(exposure: Exposure) -> dict[str, object]:
-    row = asdict(exposure)
-    del row["id"]
+    row = {name: getattr(exposure, name) for name in _NAMES}
     row["findings"], row["sources"] = json.dumps(exposure.findings), json.dumps(dict(exposure.sources), sort_keys=True)
     for name in _FLAGS:
         row[name] = int(getattr(exposure, name))

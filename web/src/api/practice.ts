@@ -1,4 +1,4 @@
-import { keepPreviousData, useMutation, useQuery } from "@tanstack/react-query";
+import { keepPreviousData, skipToken, useMutation, useQuery } from "@tanstack/react-query";
 
 import client, { type Schemas, unwrap } from "./client";
 import { useChange } from "./queries";
@@ -17,11 +17,26 @@ export const usePracticeLists = () =>
   });
 
 /** A usual technique for a case: where practice begins. */
-export const useUsual = (asked: Case) =>
+export const useUsual = (asked: Case | undefined) =>
   useQuery({
     queryKey: ["practice", "usual", asked],
-    queryFn: () => unwrap<Schemas["Console"]>(client.POST("/api/practice/usual", { body: asked })),
+    queryFn: asked
+      ? () => unwrap<Schemas["Console"]>(client.POST("/api/practice/usual", { body: asked }))
+      : skipToken,
     placeholderData: keepPreviousData,
+  });
+
+export const useLightField = (asked: Schemas["LightFieldIn"]) =>
+  useQuery({
+    queryKey: ["practice", "light field", asked],
+    queryFn: () =>
+      unwrap<Schemas["LightFieldOut"]>(client.POST("/api/practice/light-field", { body: asked })),
+    // What was seen of another patient is nobody's; of this one the picture stays until the next is there.
+    placeholderData: (before, query) =>
+      JSON.stringify((query?.queryKey[2] as typeof asked | undefined)?.case) === JSON.stringify(asked.case)
+        ? before
+        : undefined,
+    gcTime: 60_000,
   });
 
 export const useExpose = () =>

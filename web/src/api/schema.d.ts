@@ -2956,6 +2956,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/practice/light-field": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Post Light Field
+         * @description The light field on a computed patient.
+         */
+        post: operations["post_light_field_api_practice_light_field_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/practice/exposures": {
         parameters: {
             query?: never;
@@ -6686,6 +6706,48 @@ export interface components {
         LevelsIn: {
             /** Csv */
             csv: string;
+        };
+        /**
+         * LightFieldIn
+         * @description What is looked at: the patient, the console as set, and what is wrong with how they lie and with the shutters.
+         */
+        LightFieldIn: {
+            case: components["schemas"]["CaseIn"];
+            console: components["schemas"]["ConsoleIn"];
+            wrong?: components["schemas"]["WrongIn"];
+        };
+        /**
+         * LightFieldOut
+         * @description What the tube sees before anything is exposed. field and cells (the chambers): corners in shares of the picture, from
+         *     its upper left; sides of the field at the receptor and on the skin [cm], null where no skin lies under the cross; ssd_cm:
+         *     focus to skin, or to the receptor where there is none.
+         */
+        LightFieldOut: {
+            picture: components["schemas"]["Picture"];
+            /** Field */
+            field: [
+                number,
+                number
+            ][];
+            /** Cells */
+            cells: {
+                [key: string]: [
+                    number,
+                    number
+                ][];
+            };
+            /** At Receptor Cm */
+            at_receptor_cm: [
+                number,
+                number
+            ];
+            /** On Skin Cm */
+            on_skin_cm: [
+                number,
+                number
+            ] | null;
+            /** Ssd Cm */
+            ssd_cm: number;
         };
         /**
          * LineEffect
@@ -23460,6 +23522,84 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Console"];
+                };
+            };
+            /** @description Nobody is signed in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not for this role, or not from here */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description There is no such thing */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The present state does not allow it */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description More than this operation takes */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Refused; says what is allowed */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    post_light_field_api_practice_light_field_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["LightFieldIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LightFieldOut"];
                 };
             };
             /** @description Nobody is signed in */

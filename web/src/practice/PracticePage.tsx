@@ -15,20 +15,25 @@ const NAMES: Record<(typeof PARTS)[number], string> = {
 export function PracticePage() {
   const [part, setPart] = useAddressWord("part", PARTS);
   useTitle(`${NAMES[part]} · Practice`);
+  const parts = (
+    <Segmented
+      label="Part of practice"
+      value={part}
+      options={PARTS.map((value) => ({ value, label: NAMES[value] }))}
+      onChange={(next) => setPart(next as typeof part)}
+    />
+  );
   return (
     <div className="flex flex-1 flex-col">
       <h1 className="sr-only">Practice</h1>
-      <div className="border-b border-rule px-5 pt-1">
-        <Segmented
-          label="Part of practice"
-          value={part}
-          options={PARTS.map((value) => ({ value, label: NAMES[value] }))}
-          onChange={(next) => setPart(next as typeof part)}
-        />
-      </div>
-      {part === "room" && <FreeRoom />}
-      {part === "drills" && <Drills />}
-      {part === "classes" && <ClassTests />}
+      {part === "room" ? (
+        <FreeRoom parts={parts} />
+      ) : (
+        <>
+          <div className="border-b border-rule px-5 pt-1">{parts}</div>
+          {part === "drills" ? <Drills /> : <ClassTests />}
+        </>
+      )}
     </div>
   );
 }

@@ -36,14 +36,29 @@ const USUAL = {
   filtration_mm_al: 3,
   filtration_mm_cu: 0,
 };
+const SQUARE = [
+  [0.2, 0.2],
+  [0.8, 0.2],
+  [0.8, 0.8],
+  [0.2, 0.8],
+];
+const SEEN = {
+  picture: PICTURE,
+  field: SQUARE,
+  cells: { L: SQUARE, C: SQUARE, R: SQUARE },
+  at_receptor_cm: [24, 30],
+  on_skin_cm: [20, 25],
+  ssd_cm: 83,
+};
 const room = (more: object = {}) =>
   serve({
     "GET /api/practice/lists": {
-      projections: ["knee-ap", "hand-pa", "lspine-ap"],
+      projections: ["hand-pa", "lspine-ap"],
       conditions: { "": "none" },
     },
     "POST /api/practice/usual": USUAL,
     "POST /api/practice/exposures": image(),
+    "POST /api/practice/light-field": SEEN,
     ...more,
   });
 const EXPOSE = "POST /api/practice/exposures";
@@ -54,27 +69,25 @@ it("exposes what is set, and holds the last exposure beside it by a line that th
   fireEvent.click(await screen.findByRole("button", { name: "Expose" }));
   expect(await screen.findByText("On target")).toBeDefined();
   expect(server.last(EXPOSE).body).toMatchObject({
-    case: { projection: "knee-ap" },
+    case: { projection: "lspine-ap", thickness_cm: 21 },
     console: { kvp: 70, mas: 4 },
     wrong: { artefacts: ["marker R"] },
   });
   expect(screen.queryByLabelText(/Swipe line/)).toBeNull();
   fireEvent.change(screen.getByRole("textbox", { name: "kVp" }), { target: { value: "85" } });
   fireEvent.blur(screen.getByRole("textbox", { name: "kVp" }));
-  fireEvent.click(screen.getByText(/What goes wrong/));
   fireEvent.click(screen.getByRole("checkbox", { name: "Moved 4 mm" }));
   press("Expose");
   const line = await screen.findByRole("slider", { name: /Swipe line/ });
   expect(server.last(EXPOSE).body).toMatchObject({ console: { kvp: 85 }, wrong: { moved_mm: 4 } });
   fireEvent.change(line, { target: { value: "40" } });
   expect((line as HTMLInputElement).value).toBe("40");
-  const rows = screen
-    .getAllByRole("row")
-    .slice(1)
-    .map((one) => one.textContent);
-  expect(rows[0]).toContain("This: 85 kVp");
-  expect(rows[0]).toContain("moved 4 mm");
-  expect(rows[1]).toContain("Last: 70 kVp");
+  const shots = ["This exposure", "Last exposure"].map(
+    (name) => screen.getByRole("region", { name }).textContent,
+  );
+  expect(shots[0]).toContain("85 kVp");
+  expect(shots[0]).toContain("moved 4 mm");
+  expect(shots[1]).toContain("70 kVp");
 });
 
 it("chambers end the exposure where they are chosen, and the mAs is then the back-up", async () => {
@@ -94,14 +107,34 @@ it("another patient leaves no image of the last one, and a refusal none at all",
   fireEvent.click(await screen.findByRole("button", { name: "Expose" }));
   expect(await screen.findByText("Ended by the back-up.")).toBeDefined();
   expect(screen.getByText("OD 1.30")).toBeDefined();
-  await pick(/^View: /, "Hand PA");
-  expect(screen.queryByRole("table")).toBeNull();
+  fireEvent.click(screen.getByRole("button", { name: "Surprise me" }));
+  expect(screen.queryByText("OD 1.30")).toBeNull();
+  expect(await screen.findByRole("img", { name: /^The part as the tube sees it/ })).toBeDefined();
   unmount();
   room({ [EXPOSE]: new Problem(422, "kVp must be from 40 to 150.") });
   show(<PracticePage />, "/practice");
   fireEvent.click(await screen.findByRole("button", { name: "Expose" }));
   expect((await screen.findByRole("alert")).textContent).toContain("40 to 150");
-  expect(screen.queryByRole("img")).toBeNull();
+  expect(screen.queryByRole("img", { name: /^Computed radiograph/ })).toBeNull();
+});
+
+it("the light field is seen before anything is exposed, and the Desk's keys work", async () => {
+  const server = room();
+  show(<PracticePage />, "/practice");
+  expect(await screen.findByText(/24 × 30 cm at the receptor, 20 × 25 cm on the skin/)).toBeDefined();
+  const jaw = screen.getByRole("slider", { name: "Thickness" });
+  fireEvent.keyDown(jaw, { key: "ArrowRight" });
+  await waitFor(() =>
+    expect(server.last("POST /api/practice/light-field").body).toMatchObject({
+      case: { thickness_cm: 21.5 },
+    }),
+  );
+  fireEvent.keyDown(document.body, { key: "k" });
+  expect(document.activeElement).toBe(screen.getByRole("textbox", { name: "kVp" }));
+  (document.activeElement as HTMLElement).blur();
+  fireEvent.keyDown(document.body, { key: "Enter" });
+  expect(await screen.findByText("On target")).toBeDefined();
+  expect(server.last(EXPOSE).body).toMatchObject({ case: { thickness_cm: 21.5 } });
 });
 
 it("the window is moved by the arrow keys, inverted and put back, and says nothing of what is to be seen", async () => {

@@ -16,6 +16,7 @@ export function Radiograph({
   under,
   share = 1,
   onShare,
+  tall = "34rem",
 }: {
   picture: Picture;
   label: string;
@@ -24,6 +25,8 @@ export function Radiograph({
   /** Where the swipe line stands, 0 to 1 across. */
   share?: number;
   onShare?: (share: number) => void;
+  /** The most it may be high, as a CSS length. */
+  tall?: string;
 }) {
   const first = { dark: picture.dark, light: picture.light };
   const [changed, setChanged] = useState<{ of: Picture; window: Window } | null>(null);
@@ -77,10 +80,11 @@ export function Radiograph({
         }}
         onPointerMove={onPointerMove}
         onPointerUp={() => (drag.current = null)}
-        className={`relative mx-auto max-h-[34rem] w-full cursor-crosshair touch-none ${large ? "overflow-auto" : "overflow-hidden"}`}
+        className={`relative mx-auto w-full cursor-crosshair touch-none ${large ? "overflow-auto" : "overflow-hidden"}`}
         style={{
           aspectRatio: `${picture.columns} / ${picture.rows}`,
-          maxWidth: `${(34 * picture.columns) / picture.rows}rem`,
+          maxHeight: tall,
+          maxWidth: `calc(${tall} * ${picture.columns / picture.rows})`,
         }}
       >
         <Canvas picture={picture} window={window} inverse={inverse} large={large} />
@@ -118,7 +122,7 @@ export function Radiograph({
         <Histogram picture={picture} window={window} />
         <Profile picture={picture} window={window} />
         {under && onShare && (
-          <label className="flex min-h-touch flex-1 items-center gap-2">
+          <label className="flex min-h-touch basis-full items-center gap-2">
             <span className="text-note text-ink-2">Last</span>
             <input
               type="range"
@@ -201,7 +205,7 @@ function Profile({ picture, window }: { picture: Picture; window: Window }) {
     <svg
       aria-hidden
       viewBox={`0 0 ${picture.columns} 28`}
-      className="h-9 w-48 border-b border-rule"
+      className="h-9 w-32 border-b border-rule"
       preserveAspectRatio="none"
     >
       <title>Along the middle row</title>
@@ -222,7 +226,7 @@ function Histogram({ picture, window }: { picture: Picture; window: Window }) {
   const counts = useMemo(() => histogram(levelsOf(picture), RANGES), [picture]);
   const at = (level: number) => (RANGES * level) / 65536;
   return (
-    <svg aria-hidden viewBox={`0 0 ${RANGES} 28`} className="h-9 w-48" preserveAspectRatio="none">
+    <svg aria-hidden viewBox={`0 0 ${RANGES} 28`} className="h-9 w-32" preserveAspectRatio="none">
       <rect
         x={at(window.light)}
         width={Math.max(0.5, at(window.dark) - at(window.light))}

@@ -2,8 +2,8 @@
 import { cleanup, fireEvent, render, screen } from "@testing-library/react";
 import { afterEach, expect, it, vi } from "vitest";
 
-import type { Projection } from "../../api/queries";
-import type { Unit } from "../../ui/units";
+import type { Projection } from "../api/queries";
+import type { Unit } from "./units";
 import { ThicknessRuler } from "./ThicknessRuler";
 
 afterEach(cleanup);

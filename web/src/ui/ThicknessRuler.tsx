@@ -1,8 +1,8 @@
 import { type KeyboardEvent, type PointerEvent, useEffect, useRef, useState } from "react";
 
-import type { Projection } from "../../api/queries";
-import { NumberField } from "../../ui/NumberField";
-import { fromCm, length, toCm, trimmed, type Unit } from "../../ui/units";
+import type { Projection } from "../api/queries";
+import { NumberField } from "./NumberField";
+import { fromCm, length, toCm, trimmed, type Unit } from "./units";
 
 const HEIGHT = 102;
 const SCALE_Y = 54;
@@ -21,13 +21,24 @@ interface Props {
   estimate: number | null;
   onChange: (cm: number | null) => void;
   refused: boolean;
+  /** What the range is of. */
+  covers?: string;
 }
 
 /**
  * The caliper: a fixed jaw at zero, a sliding jaw at the measured thickness. Drag it, wheel over it, use the arrow keys, or
  * type the number.
  */
-export function ThicknessRuler({ projection, range, unit, value, estimate, onChange, refused }: Props) {
+export function ThicknessRuler({
+  projection,
+  range,
+  unit,
+  value,
+  estimate,
+  onChange,
+  refused,
+  covers = "Chart covers",
+}: Props) {
   const box = useRef<HTMLDivElement>(null);
   const width = useWidth(box);
   const [low, high] = range ?? projection.usual_range_cm;
@@ -190,7 +201,7 @@ export function ThicknessRuler({ projection, range, unit, value, estimate, onCha
           unfinished={(typed) => toCm(typed, unit) < low && toCm(typed, unit) * 10 <= high + 10}
         />
         <p className="mt-1 truncate text-note text-ink-3">
-          Chart covers {trimmed(fromCm(low, unit), 1)} to {length(high, unit)}
+          {covers} {trimmed(fromCm(low, unit), 1)} to {length(high, unit)}
         </p>
       </div>
     </section>

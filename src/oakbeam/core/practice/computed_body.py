@@ -83,10 +83,7 @@ class Screen:
         rows = (self.y_cm()[0] - np.stack([y.max(1), y.min(1)], 1)) / self.pixel_cm
         found = np.concatenate([rows, columns], axis=1)
         found[(at[:, 2] >= height).any(1)] = (0, self.shape[0], 0, self.shape[1])
-        return np.asarray(
-            np.clip(np.floor(found) + (0, 2, 0, 2), 0, np.repeat(self.shape, 2)),
-            int,
-        )
+        return np.asarray(np.clip(np.floor(found) + np.array([0, 2, 0, 2]), 0, np.repeat(self.shape, 2)), int)
 
     def rays(self, rows: slice, columns: slice) -> Rays:
         """(3, n): from the focus to each pixel of a window, row by row."""
@@ -192,7 +189,7 @@ class Reached:
         """Those whose shadow falls on a block."""
         (rows, columns), at = block, self.windows
         meets = (at[:, 0] < rows.stop) & (rows.start < at[:, 1]) & (at[:, 2] < columns.stop) & (columns.start < at[:, 3])
-        return [self.solids[i] for i in np.flatnonzero(meets)]
+        return [one for one, here in zip(self.solids, meets, strict=True) if here]
 
 
 Spans = tuple[Rays, Rays]

@@ -41,6 +41,12 @@ class Collimation:
     size_cm: tuple[float, float] = (24.0, 30.0)
     turned_deg: float = 0.0
 
+    def from_middle(self, screen: Screen) -> tuple[Array, Array]:
+        """(rows, columns) each: how far [cm] a pixel lies from the middle of the field, along its width and its height."""
+        y, x = np.meshgrid(screen.y_cm() - self.middle_cm[1], screen.x_cm() - self.middle_cm[0], indexing="ij")
+        c, s = math.cos(math.radians(self.turned_deg)), math.sin(math.radians(self.turned_deg))
+        return np.asarray(c * x + s * y), np.asarray(-s * x + c * y)
+
 
 @dataclass(frozen=True, slots=True)
 class GridFault:
@@ -134,9 +140,7 @@ def expose(body: ComputedPart, screen: Screen, shot: Exposure) -> Radiograph:
 
 def _light_field(screen: Screen, light: Collimation) -> Image:
     """1 within the light field and 0 outside, with an edge of a pixel; what is beside it is leakage."""
-    y, x = np.meshgrid(screen.y_cm() - light.middle_cm[1], screen.x_cm() - light.middle_cm[0], indexing="ij")
-    c, s = math.cos(math.radians(light.turned_deg)), math.sin(math.radians(light.turned_deg))
-    across, along = np.abs(c * x + s * y), np.abs(-s * x + c * y)
+    across, along = (np.abs(one) for one in light.from_middle(screen))
     edge = 1.5 * screen.pixel_cm
     inside = np.clip((light.size_cm[0] / 2 - across) / edge + 0.5, 0, 1)
     inside = inside * np.clip((light.size_cm[1] / 2 - along) / edge + 0.5, 0, 1)

@@ -7,7 +7,7 @@ shape, not in milliampere-seconds, for a room that was calibrated.
 from __future__ import annotations
 
 import math
-from collections.abc import Callable
+from collections.abc import Sequence
 from dataclasses import dataclass, field, replace
 
 import numpy as np
@@ -23,7 +23,7 @@ from oakbeam.core.physics.beam.model import BeamSetup, Part, rqa5_equivalent_ugy
 from oakbeam.core.physics.beam.receptor import ReceptorKind
 from oakbeam.core.practice.artefacts import ARTEFACTS, Artefact, laid_on
 from oakbeam.core.practice.bodies.frame import CONDITIONS, Build
-from oakbeam.core.practice.computed_body import Maps, Screen, lengths
+from oakbeam.core.practice.computed_body import Maps, Screen, Tissue, lengths
 from oakbeam.core.practice.positioning import ComputedPart, agreeing, focus_at, placed
 from oakbeam.core.practice.radiograph import (
     Collimation,
@@ -145,11 +145,31 @@ def computed(
 ) -> tuple[ComputedPart, Screen, Part]:
     """A case as the rays meet it; kept, since techniques are changed more often than patients. Refusal where there is no
     body for the projection."""
+
+    def met(breath: float | None = None) -> tuple[Maps, Screen]:
+        laid, screen = laid_down(case, lie, sid_cm, gap_cm, pixels, MARGIN, breath)
+        return lengths(laid, screen), screen
+
+    part, field_cm = part_for(case), case.projection.field_cm
+    maps, screen = _over_a_breath([met(one) for one in BREATHS]) if breathing else met()
+    body = agreeing(maps, screen, part, field_cm, BeamSetup(AGREED_AT_KVP, sid_cm, field_cm, gap_cm=gap_cm))
+    if artefacts:
+        body = replace(body, maps=laid_on(body.maps, screen, artefacts, field_cm))
+    return body, screen, part
+
+
+def laid_down(
+    case: Case, lie: Lie, sid_cm: float, gap_cm: float, pixels: int, around: float, breath: float | None = None
+) -> tuple[list[Tissue], Screen]:
+    """A case under the tube, and a screen of so many pixels that is so many times as large as the projection's field.
+    breath: where it is in a breath, 1 in and 0 out, if not as the lie says. Refusal where there is no body for the
+    projection."""
     if case.projection.id not in VIEWS:
         raise Refusal("No body for this view", f"{case.projection.name} is not computed yet.", sorted(VIEWS), "projection")
     one_of("condition", case.condition, tuple(CONDITIONS))
     within("size", pixels, *PIXELS, "pixels")
-    view, part = VIEWS[case.projection.id], part_for(case)
+    within("sid_cm", sid_cm, 60.0, 300.0, "cm")
+    view = VIEWS[case.projection.id]
     region = REGIONS[view.region]
     child = case.age in LIMB_SHARE or case.projection.for_children
     age: AgeBand = case.age or (case.projection.ages[0] if case.projection.for_children else "adult")
@@ -159,27 +179,17 @@ def computed(
         condition=case.condition,
         bend_deg=view.bend_deg + lie.bend_deg,
         arms_up=view.arms_up,
-        breath=0.0 if lie.breathed_out else 1.0,
+        breath=breath if breath is not None else 0.0 if lie.breathed_out else 1.0,
         shoulders_back=lie.shoulders_back,
         seed=case.seed,
     )
     pose = view.pose(lie.turned_deg, lie.off_cm, lie.angle_deg)
     width, height = case.projection.field_cm
-    pixel = MARGIN * max(width, height) / pixels
-    shape = (max(8, round(MARGIN * height / pixel)), max(8, round(MARGIN * width / pixel)))
+    pixel = around * max(width, height) / pixels
+    shape = (max(8, round(around * height / pixel)), max(8, round(around * width / pixel)))
     screen = Screen(focus_at(sid_cm, pose.angle_deg), (0.0, 0.0), pixel, shape)
-    usual = BeamSetup(AGREED_AT_KVP, sid_cm, case.projection.field_cm, gap_cm=gap_cm)
     follows = 1.0 if child else region.follows
-
-    def met(build: Build) -> Maps:
-        laid = placed(region.outline, region.anatomy, build, pose, case.thickness_cm, sid_cm, gap_cm, follows)
-        return lengths(laid, screen)
-
-    maps = _over_a_breath(build, met) if breathing else met(build)
-    body = agreeing(maps, screen, part, case.projection.field_cm, usual)
-    if artefacts:
-        body = replace(body, maps=laid_on(body.maps, screen, artefacts, case.projection.field_cm))
-    return body, screen, part
+    return placed(region.outline, region.anatomy, build, pose, case.thickness_cm, sid_cm, gap_cm, follows), screen
 
 
 def take(
@@ -187,7 +197,6 @@ def take(
 ) -> Taken:
     """Press the button. seed: the noise. Refusal or OutOfRange for what cannot be set."""
     lie, mishap = lie or Lie(), mishap or Mishap()
-    within("sid_cm", console.sid_cm, 60.0, 300.0, "cm")
     within("mas", console.mas, 0.05, 1000.0, "mAs")
     for one in mishap.artefacts:
         one_of("artefacts", one, ARTEFACTS)
@@ -244,14 +253,14 @@ def strips(ratio: int, sid_cm: float) -> GridStrips | None:
     return grid.strips if grid else None
 
 
-def _over_a_breath(build: Build, met: Callable[[Build], Maps]) -> Maps:
+def _over_a_breath(moments: Sequence[tuple[Maps, Screen]]) -> tuple[Maps, Screen]:
     """What the rays meet on the mean of a breath: what moves with it blurs, the spine does not."""
     whole: Maps = {}
-    for breath in BREATHS:
-        for material, found in met(replace(build, breath=breath)).items():
-            share = found / np.float32(len(BREATHS))
+    for maps, _ in moments:
+        for material, found in maps.items():
+            share = found / np.float32(len(moments))
             whole[material] = whole[material] + share if material in whole else share
-    return whole
+    return whole, moments[0][1]
 
 
 BREATHS = (0.35, 0.45, 0.55, 0.65, 0.75)

@@ -26,8 +26,8 @@ IDENTITY: Array = np.eye(3)
 @dataclass(frozen=True, eq=False)
 class Solid:
     """A unit form under a map. to_unit (3, 3) and centre (3): u = to_unit · (x − centre); axes (3, 3): its inverse, half an
-    axis a column. ball: |u| ≤ 1; rod: u₁² + u₂² ≤ (1 + taper · u₃)², |u₃| ≤ 1; box: each |u| ≤ 1. open_ended: its ends are no
-    surfaces, another goes on there. cuts: (normal, offset), the half-spaces normal · x ≤ offset."""
+    axis a column. ball: |u| ≤ 1; rod: u₁² + u₂² ≤ (1 + taper · u₃)², |u₃| ≤ 1; box: each |u| ≤ 1. open_ended: its ends
+    are no surfaces, another goes on there. cuts: (normal, offset), the half-spaces normal · x ≤ offset."""
 
     form: Form
     to_unit: Array
@@ -81,9 +81,7 @@ def corners(solids: Sequence[Solid]) -> Array:
     """(solids, 3, 8): of boxes that hold them."""
     signs = np.repeat(_SIGNS[None], len(solids), axis=0)
     signs[:, :2] *= 1 + np.array([one.taper for one in solids])[:, None, None] * signs[:, 2:]
-    return np.asarray(
-        np.stack([one.axes for one in solids]) @ signs + np.stack([one.centre for one in solids])[:, :, None]
-    )
+    return np.asarray(np.stack([one.axes for one in solids]) @ signs + np.stack([one.centre for one in solids])[:, :, None])
 
 
 _SIGNS = np.array([[x, y, z] for x in (-1, 1) for y in (-1, 1) for z in (-1, 1)], float).T
