@@ -127,6 +127,40 @@ def test_a_critique_is_judged_by_its_cause_and_counted_by_what_it_was_taken_for(
     assert ada.get("/api/practice/confusions").json() == {names[right["fault"]]: {names[wrong]: 1}}
 
 
+def test_it_grows_harder_for_who_is_right_and_a_pack_is_as_hard_as_is_asked(people_here):
+    _, ada, _ = people_here
+    assert ada.get("/api/practice/next", params={"track": "measure"}).json()["level"] == 1
+    for seed in range(4):
+        answer_right(ada, "mat", seed)
+    assert {one["id"]: one["level"] for one in ada.get("/api/practice/drills").json()}["mat"] == 3
+    task = ada.get("/api/practice/next", params={"track": "arithmetic", "level": 3}).json()
+    assert (task["level"], task["level_name"]) == (3, "harder")
+    model = DRILLS[task["drill"]].question(task["seed"], catalogue.shipped().projections, 3).model_answer()
+    given = {"seed": task["seed"], "answer": model, "level": 3}
+    assert ada.post(f"/api/practice/drills/{task['drill']}/answers", json=given).json()["credit"] == 1
+    of_pack = ada.get("/api/practice/pack", params={"level": 1}).json()
+    assert len(of_pack) == 8 and {one["level"] for one in of_pack} == {1}
+    images = [
+        ada.get("/api/practice/drills/judge-any/image", params={"seed": of_pack[0]["seed"], "level": n}).json()
+        for n in (1, 1)
+    ]
+    assert images[0]["picture"]["levels"] == images[1]["picture"]["levels"]
+    assert ada.get("/api/practice/pack", params={"level": 4}).status_code == 422
+
+
+def test_the_light_field_is_told_on_the_skin_and_moves_with_the_shutters(client):
+    case = {"projection": "knee-ap", "thickness_cm": 12.5}
+    console = client.post("/api/practice/usual", json=case).json()
+    seen = client.post("/api/practice/light-field", json={"case": case, "console": console}).json()
+    assert seen["on_skin_cm"][0] == pytest.approx(seen["at_receptor_cm"][0] * seen["ssd_cm"] / console["sid_cm"], rel=0.01)
+    assert set(seen["cells"]) == {"L", "C", "R"} and seen["picture"]["rows"] > 100
+    aside = {"case": case, "console": console, "wrong": {"shutters_off_cm": [4, 0]}}
+    moved = client.post("/api/practice/light-field", json=aside).json()
+    assert moved["field"][0][0] > seen["field"][0][0] + 0.05
+    nowhere = {"case": {**case, "projection": "long-leg-ap"}, "console": console}
+    assert client.post("/api/practice/light-field", json=nowhere).status_code in (404, 422)
+
+
 def test_a_class_test_is_the_same_for_all_done_once_and_seen_by_who_may(people_here, client):
     teacher, ada, ben = people_here
     nobody = TestClient(client.app, raise_server_exceptions=False)

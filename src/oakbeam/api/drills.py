@@ -6,8 +6,9 @@ from __future__ import annotations
 import csv
 import io
 import secrets
+from collections.abc import Sequence
 from dataclasses import dataclass
-from typing import Annotated
+from typing import Annotated, cast
 
 import numpy as np
 from fastapi import APIRouter, Query
@@ -21,9 +22,11 @@ from oakbeam.api.practice import AT_ONCE, PracticeImage, practice_image
 from oakbeam.api.types import Id, Number, RequestBody
 from oakbeam.core.errors import Refusal
 from oakbeam.core.practice.drills.on_images import FAULTS
-from oakbeam.core.practice.drills.question import HINT_COSTS, Drill, Question, Scene, judge
+from oakbeam.core.practice.drills.pack import DRILL as PACK_OF
+from oakbeam.core.practice.drills.pack import pack
+from oakbeam.core.practice.drills.question import HINT_COSTS, LEVELS, Drill, Level, Question, Scene, judge
 from oakbeam.core.practice.drills.register import DRILLS, TRACKS
-from oakbeam.core.practice.drills.what_next import confusions, next_drill, standings
+from oakbeam.core.practice.drills.what_next import confusions, level_of, next_drill, standings
 from oakbeam.core.practice.simulated_room import take
 from oakbeam.store import NotFound, Store, local, practice
 from oakbeam.store.practice import Answered, ClassTest
@@ -31,13 +34,14 @@ from oakbeam.store.practice import Answered, ClassTest
 router = APIRouter(prefix="/api/practice", responses=problems.RESPONSES, tags=["practice"])
 MOST_SEED = 2**31 - 1
 Seed = Annotated[int, Query(ge=0, le=MOST_SEED)]
+LevelAsked = Annotated[int, Query(ge=1, le=3, description="1 easier, 2 usual, 3 harder")]
 PIXELS = 320
 
 
 @dataclass(frozen=True, slots=True)
 class DrillOut:
-    """A drill, and how it goes for whoever asks: answers, mean credit of the last five, and after how many more it is due;
-    None for who is not signed in or never did it."""
+    """A drill, and how it goes for whoever asks: answers, mean credit of the last five, after how many more it is due, and
+    how hard it is next; None for who is not signed in or never did it."""
 
     id: str
     track: str
@@ -46,6 +50,7 @@ class DrillOut:
     answers: int
     mean: float | None
     due_in: int | None
+    level: Level | None
 
 
 @dataclass(frozen=True, slots=True)
@@ -60,10 +65,13 @@ class AskedOut:
 
 @dataclass(frozen=True, slots=True)
 class Task:
-    """A drill's task for a seed: what is given, what is asked, whether an image belongs to it, and what a hint costs."""
+    """A drill's task for a seed at a level: what is given, what is asked, whether an image belongs to it, and what a hint
+    costs."""
 
     drill: str
     seed: int
+    level: Level
+    level_name: str
     track: str
     name: str
     aim: str
@@ -74,9 +82,11 @@ class Task:
 
 
 class TaskAnswerIn(RequestBody):
-    """An answer to a task: by the name of what was asked. hinted: the hint was looked at. in_class: of a class test."""
+    """An answer to a task: by the name of what was asked. hinted: the hint was looked at. in_class: of a class test, whose
+    tasks are all of the usual level."""
 
     seed: Annotated[int, Field(ge=0, le=MOST_SEED)]
+    level: Level = 2
     answer: dict[Annotated[str, StringConstraints(max_length=30)], Number | Annotated[str, StringConstraints(max_length=40)]]
     hinted: bool = False
     in_class: Id | None = None
@@ -144,9 +154,9 @@ def drill_of(drill_id: str) -> Drill:
     return DRILLS[drill_id]
 
 
-def question_of(store: Store, drill_id: str, seed: int) -> Question:
-    """The task of a drill for a seed."""
-    return drill_of(drill_id).question(seed, local.catalogue_of(store).projections)
+def question_of(store: Store, drill_id: str, seed: int, level: Level = 2) -> Question:
+    """The task of a drill for a seed at a level."""
+    return drill_of(drill_id).question(seed, local.catalogue_of(store).projections, level)
 
 
 def _history(store: Store, who: Here) -> list[Answered]:
@@ -161,7 +171,8 @@ def _image(scene: Scene, seed: int) -> PracticeImage:
 @router.get("/drills")
 def get_drills(store: StoreHere, who: WhoHere) -> list[DrillOut]:
     """All drills in the order of the work, each with how it goes."""
-    known = standings([(one.drill, one.credit) for one in _history(store, who)])
+    history = _history(store, who)
+    known, levels = standings([(one.drill, one.credit) for one in history]), _levels(history)
     found = []
     for one in DRILLS.values():
         mine = known.get(one.id)
@@ -174,36 +185,72 @@ def get_drills(store: StoreHere, who: WhoHere) -> list[DrillOut]:
                 mine.answers if mine else 0,
                 mine.mean if mine else None,
                 mine.due_in if mine else None,
+                levels.get(one.id),
             )
         )
     return found
 
 
 @router.get("/next")
-def get_next(store: StoreHere, who: WhoHere, track: Annotated[str, Query(max_length=40)] = "") -> Task:
-    """The task that comes next for whoever asks, of a track or of all."""
+def get_next(
+    store: StoreHere, who: WhoHere, track: Annotated[str, Query(max_length=40)] = "", level: LevelAsked | None = None
+) -> Task:
+    """The task that comes next for whoever asks, of a track or of all; as hard as is asked, or as it goes for them."""
     wanted = [one.id for one in DRILLS.values() if not track or one.track == track]
     if not wanted:
         raise Refusal("No such track", "There is no track of that name.", [str(one) for one in TRACKS], "track")
-    history = [(one.drill, one.credit) for one in _history(store, who) if one.drill in wanted]
+    answered = _history(store, who)
+    history = [(one.drill, one.credit) for one in answered if one.drill in wanted]
     # Which task is by chance: two people beside each other do not get the same.
     seed = secrets.randbelow(MOST_SEED)
-    return get_task(store, next_drill(history, wanted, np.random.default_rng(seed)), seed)
+    drill = next_drill(history, wanted, np.random.default_rng(seed))
+    # Nobody is known to whom it could be easier: the usual level.
+    begins: Level = 1 if who.session else 2
+    return get_task(store, drill, seed, level or _levels(answered).get(drill, begins))
+
+
+def _levels(answered: Sequence[Answered]) -> dict[str, Level]:
+    """How hard each drill is next for who answered so."""
+    earned: dict[str, list[float]] = {}
+    for one in answered:
+        earned.setdefault(one.drill, []).append(one.credit)
+    return {drill: level_of(all_of_it) for drill, all_of_it in earned.items()}
+
+
+@router.get("/pack")
+def get_pack(store: StoreHere, level: LevelAsked = 2) -> list[Task]:
+    """A pack of images, each with one hidden fault or none, to be judged one after the other."""
+    seeds = pack(
+        np.random.default_rng(secrets.randbelow(MOST_SEED)), local.catalogue_of(store).projections, cast(Level, level)
+    )
+    return [get_task(store, PACK_OF, seed, level) for seed in seeds]
 
 
 @router.get("/drills/{drill_id}")
-def get_task(store: StoreHere, drill_id: str, seed: Seed) -> Task:
-    """A drill's task for a seed."""
-    drill, question = drill_of(drill_id), question_of(store, drill_id, seed)
+def get_task(store: StoreHere, drill_id: str, seed: Seed, level: LevelAsked = 2) -> Task:
+    """A drill's task for a seed at a level."""
+    drill, question = drill_of(drill_id), question_of(store, drill_id, seed, cast(Level, level))
     asked = [AskedOut(one.name, one.label, one.unit, dict(one.options)) for one in question.asked]
     has_image = question.before is not None
-    return Task(drill.id, seed, drill.track, drill.name, drill.aim, question.given, asked, has_image, HINT_COSTS)
+    return Task(
+        drill.id,
+        seed,
+        cast(Level, level),
+        LEVELS[cast(Level, level)],
+        drill.track,
+        drill.name,
+        drill.aim,
+        question.given,
+        asked,
+        has_image,
+        HINT_COSTS,
+    )
 
 
 @router.get("/drills/{drill_id}/image")
-def get_task_image(store: StoreHere, drill_id: str, seed: Seed) -> PracticeImage:
+def get_task_image(store: StoreHere, drill_id: str, seed: Seed, level: LevelAsked = 2) -> PracticeImage:
     """The image that belongs to a task. NotFound where there is none."""
-    scene = question_of(store, drill_id, seed).before
+    scene = question_of(store, drill_id, seed, cast(Level, level)).before
     if scene is None:
         raise NotFound("No image belongs to this task.")
     return _image(scene, seed)
@@ -218,7 +265,7 @@ def get_hint(store: StoreHere, drill_id: str, seed: Seed) -> str:
 @router.post("/drills/{drill_id}/answers")
 def post_answer(store: StoreHere, who: WhoHere, drill_id: str, asked: TaskAnswerIn) -> JudgedOut:
     """Judge an answer; kept for whoever is signed in."""
-    question = question_of(store, drill_id, asked.seed)
+    question = question_of(store, drill_id, asked.seed, 2 if asked.in_class is not None else asked.level)
     judged = judge(question, asked.answer, asked.hinted)
     if asked.in_class is not None and who.session is None:
         raise Refusal("Sign in for a class test", "A class test is done by somebody: sign in first.", None, "in_class")
@@ -239,6 +286,7 @@ def get_confusions(store: StoreHere, who: SignedIn) -> dict[str, dict[str, int]]
     for one in practice.of_person(store, who.id):
         given = one.answer.get("fault")
         if isinstance(given, str) and given in FAULTS and one.drill in DRILLS:
+            # What is drawn does not depend on the level: the fault is the one that was shown.
             right = question_of(store, one.drill, one.seed).model_answer().get("fault")
             if isinstance(right, str):
                 pairs.append((FAULTS[right], FAULTS[given]))

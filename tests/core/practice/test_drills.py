@@ -13,13 +13,18 @@ from tests.conftest import proofs
 from oakbeam import catalogue
 from oakbeam.core.errors import Refusal
 from oakbeam.core.practice.drills.on_images import CHANGES, FAULTS, REPEAT, made_wrong, somebody
-from oakbeam.core.practice.drills.question import HINT_COSTS, Asked, Question, judge
+from oakbeam.core.practice.drills.pack import DRILL as PACK_OF
+from oakbeam.core.practice.drills.pack import pack
+from oakbeam.core.practice.drills.question import HINT_COSTS, Asked, Chance, Level, Question, judge
 from oakbeam.core.practice.drills.register import DRILLS, TRACKS
-from oakbeam.core.practice.drills.what_next import FIRST_GAP, GOOD, confusions, next_drill, standings
+from oakbeam.core.practice.drills.what_next import FIRST_GAP, GOOD, confusions, level_of, next_drill, standings
 from oakbeam.core.practice.simulated_room import take, usual_console
 from oakbeam.core.practice.views import VIEWS
 
 PROJECTIONS = {one: catalogue.projection(one) for one in VIEWS}
+
+
+LEVEL_OF: tuple[Level, ...] = (1, 2, 3)
 
 
 def off_by(one: Asked, tolerances: float) -> float:
@@ -31,7 +36,7 @@ def off_by(one: Asked, tolerances: float) -> float:
 @pytest.mark.parametrize("drill", DRILLS)
 def test_the_model_answer_gets_full_credit_for_every_seed(drill):
     for seed in range(200):
-        question = DRILLS[drill].question(seed, PROJECTIONS)
+        question = DRILLS[drill].question(seed, PROJECTIONS, LEVEL_OF[seed % 3])
         assert judge(question, question.model_answer()).credit == 1, seed
         assert judge(question, question.model_answer(), hinted=True).credit == pytest.approx(1 - HINT_COSTS)
         assert question.given and question.hint and question.worked
@@ -43,7 +48,7 @@ def test_the_model_answer_gets_full_credit_for_every_seed(drill):
 @pytest.mark.parametrize("drill", DRILLS)
 def test_right_nearly_right_and_wrong_answers_are_told_apart(drill):
     for seed in (1, 2, 3):
-        question = DRILLS[drill].question(seed, PROJECTIONS)
+        question = DRILLS[drill].question(seed, PROJECTIONS, LEVEL_OF[seed % 3])
         nearly: dict[str, float | str] = {}
         wrong: dict[str, float | str] = {}
         worth = 0.0
@@ -67,6 +72,59 @@ def test_the_tracks_of_the_work_are_all_there_and_no_two_seeds_ask_the_same():
         assert len(asked) >= 2, drill.id
         again = drill.question(7, PROJECTIONS)
         assert again.given == drill.question(7, PROJECTIONS).given
+
+
+@pytest.mark.parametrize("drill", DRILLS)
+def test_a_harder_task_is_of_the_same_kind_with_less_to_go_by(drill):
+    for seed in range(20):
+        easier, usual, harder = (DRILLS[drill].question(seed, PROJECTIONS, level) for level in LEVEL_OF)
+        assert easier.model_answer() == usual.model_answer()
+        for a, b, c in zip(easier.asked, usual.asked, harder.asked, strict=True):
+            assert (a.name, a.options) == (b.name, b.options) == (c.name, c.options)
+            # A choice of stations follows its number; of causes it is the same, however plain it is.
+            assert not b.options or b.right == c.right
+            assert a.tolerance >= b.tolerance >= c.tolerance and (b.fixed or b.options or a.tolerance > c.tolerance)
+        if DRILLS[drill].track == "arithmetic" and [one.name for one in usual.asked] == ["mas"]:
+            assert harder.given.startswith(usual.given) and "Besides" in harder.given
+            assert harder.asked[0].right != usual.asked[0].right
+
+
+def test_an_answer_to_a_second_step_makes_the_image_that_it_deserves():
+    for seed in range(8):
+        question = DRILLS["square-law"].question(seed, PROJECTIONS, 3)
+        right, after = float(question.model_answer()["mas"]), question.after
+        scene = after({"mas": right * 2})
+        assert scene.console.mas == pytest.approx(2 * usual_console(scene.case).mas)
+
+
+def test_the_fault_of_a_critique_grows_fainter_with_the_level():
+    for fault in ("noise", "over", "not_penetrated", "motion", "turned", "centred"):
+        seen = []
+        for level in LEVEL_OF:
+            chance = Chance(5, "a", level)
+            scene, _ = made_wrong(chance, somebody(chance, PROJECTIONS, "lspine-ap"), fault)
+            usual = usual_console(scene.case)
+            seen.append(
+                abs(math.log(scene.console.mas / usual.mas))
+                + abs(math.log(scene.console.kvp / usual.kvp))
+                + abs(scene.lie.turned_deg)
+                + sum(map(abs, scene.lie.off_cm))
+                + scene.mishap.moved_mm
+            )
+        assert seen[0] > seen[1] > seen[2] > 0, fault
+
+
+def test_two_right_in_a_row_make_it_harder_and_less_than_half_easier():
+    assert [level_of(c) for c in ([], [1], [1, 1], [1, 1, 1, 1], [1] * 9)] == [1, 1, 2, 3, 3]
+    assert [level_of(c) for c in ([1, 1, 0], [1, 1, 0.6], [0, 0], [1, 0.6, 1], [1, 1, 1, 1, 0.2, 1, 1])] == [1, 2, 1, 1, 3]
+
+
+def test_a_pack_holds_a_good_image_and_no_fault_more_than_twice():
+    for seed in range(30):
+        seeds = pack(np.random.default_rng(seed), PROJECTIONS, LEVEL_OF[seed % 3])
+        faults = [DRILLS[PACK_OF].question(one, PROJECTIONS).model_answer()["fault"] for one in seeds]
+        assert len(set(seeds)) == len(seeds) == 8 and "none" in faults
+        assert max(faults.count(one) for one in faults) <= 2
 
 
 @pytest.mark.parametrize(
@@ -96,7 +154,7 @@ def test_a_number_is_right_within_its_tolerance_and_nowhere_else(right, off):
 @pytest.mark.parametrize("fault", FAULTS)
 def test_the_image_of_a_fault_shows_it_and_none_shows_none(fault):
     """What an instrument sees of each cause: index, noise, edges, cut-off, lead."""
-    chance = np.random.default_rng(11)
+    chance = Chance(11, fault)
     for _ in range(proofs(1, 6)):
         case = somebody(chance, PROJECTIONS, "lspine-ap", "pelvis-ap")
         scene, cause = made_wrong(chance, case, fault)
@@ -116,8 +174,10 @@ def test_the_image_of_a_fault_shows_it_and_none_shows_none(fault):
         elif fault == "artefact":
             assert (taken.body.maps["lead"] > 0).sum() > 1.2 * (right.body.maps.get("lead", np.zeros(1)) > 0).sum()
         elif fault == "motion":
-            sharp = np.abs(np.diff(right.radiograph.primary, axis=0)).mean()
-            assert np.abs(np.diff(taken.radiograph.primary, axis=0)).mean() < 0.97 * sharp
+            # Within the part: the shutters' own edges do not move.
+            seen = right.body.region[1:]
+            sharp, blurred = (np.abs(np.diff(one.radiograph.primary, axis=0))[seen].mean() for one in (right, taken))
+            assert blurred < 0.97 * sharp
         else:
             assert np.abs(taken.body.maps["bone"] - right.body.maps["bone"]).mean() > 0.05
 

@@ -60,7 +60,7 @@ export const useDrills = () =>
     queryFn: () => unwrap<Drill[]>(client.GET("/api/practice/drills")),
   });
 
-/** The task of a drill for a seed, or the next one of a track where no seed is said. */
+/** The task of a drill for a seed, at the usual level: as class tests have it. */
 export const useTask = (wanted: { drill: string; seed: number } | null) =>
   useQuery({
     queryKey: ["practice", "task", wanted],
@@ -76,18 +76,28 @@ export const useTask = (wanted: { drill: string; seed: number } | null) =>
 
 export const useNextTask = () =>
   useMutation({
-    mutationFn: (track: string) =>
-      unwrap<Task>(client.GET("/api/practice/next", { params: { query: { track } } })),
+    mutationFn: ({ track, level }: { track: string; level: number | null }) =>
+      unwrap<Task>(client.GET("/api/practice/next", { params: { query: { track, level } } })),
+  });
+
+/** A pack of images to be judged one after the other. */
+export const usePack = () =>
+  useMutation({
+    mutationFn: (level: number) =>
+      unwrap<Task[]>(client.GET("/api/practice/pack", { params: { query: { level } } })),
   });
 
 export const useTaskImage = (task: Task | null) =>
   useQuery({
-    queryKey: ["practice", "image", task?.drill, task?.seed],
+    queryKey: ["practice", "image", task?.drill, task?.seed, task?.level],
     enabled: task?.has_image ?? false,
     queryFn: () =>
       unwrap<PracticeImage>(
         client.GET("/api/practice/drills/{drill_id}/image", {
-          params: { path: { drill_id: task?.drill ?? "" }, query: { seed: task?.seed ?? 0 } },
+          params: {
+            path: { drill_id: task?.drill ?? "" },
+            query: { seed: task?.seed ?? 0, level: task?.level ?? 2 },
+          },
         }),
       ),
     staleTime: Infinity,

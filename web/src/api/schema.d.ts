@@ -3025,9 +3025,29 @@ export interface paths {
         };
         /**
          * Get Next
-         * @description The task that comes next for whoever asks, of a track or of all.
+         * @description The task that comes next for whoever asks, of a track or of all; as hard as is asked, or as it goes for them.
          */
         get: operations["get_next_api_practice_next_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/practice/pack": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Get Pack
+         * @description A pack of images, each with one hidden fault or none, to be judged one after the other.
+         */
+        get: operations["get_pack_api_practice_pack_get"];
         put?: never;
         post?: never;
         delete?: never;
@@ -3045,7 +3065,7 @@ export interface paths {
         };
         /**
          * Get Task
-         * @description A drill's task for a seed.
+         * @description A drill's task for a seed at a level.
          */
         get: operations["get_task_api_practice_drills__drill_id__get"];
         put?: never;
@@ -5288,8 +5308,8 @@ export interface components {
         };
         /**
          * DrillOut
-         * @description A drill, and how it goes for whoever asks: answers, mean credit of the last five, and after how many more it is due;
-         *     None for who is not signed in or never did it.
+         * @description A drill, and how it goes for whoever asks: answers, mean credit of the last five, after how many more it is due, and
+         *     how hard it is next; None for who is not signed in or never did it.
          */
         DrillOut: {
             /** Id */
@@ -5306,6 +5326,8 @@ export interface components {
             mean: number | null;
             /** Due In */
             due_in: number | null;
+            /** Level */
+            level: (1 | 2 | 3) | null;
         };
         /**
          * Due
@@ -9485,13 +9507,21 @@ export interface components {
         };
         /**
          * Task
-         * @description A drill's task for a seed: what is given, what is asked, whether an image belongs to it, and what a hint costs.
+         * @description A drill's task for a seed at a level: what is given, what is asked, whether an image belongs to it, and what a hint
+         *     costs.
          */
         Task: {
             /** Drill */
             drill: string;
             /** Seed */
             seed: number;
+            /**
+             * Level
+             * @enum {integer}
+             */
+            level: 1 | 2 | 3;
+            /** Level Name */
+            level_name: string;
             /** Track */
             track: string;
             /** Name */
@@ -9509,11 +9539,18 @@ export interface components {
         };
         /**
          * TaskAnswerIn
-         * @description An answer to a task: by the name of what was asked. hinted: the hint was looked at. in_class: of a class test.
+         * @description An answer to a task: by the name of what was asked. hinted: the hint was looked at. in_class: of a class test, whose
+         *     tasks are all of the usual level.
          */
         TaskAnswerIn: {
             /** Seed */
             seed: number;
+            /**
+             * Level
+             * @default 2
+             * @enum {integer}
+             */
+            level: 1 | 2 | 3;
             /** Answer */
             answer: {
                 [key: string]: number | string;
@@ -23814,6 +23851,7 @@ export interface operations {
         parameters: {
             query?: {
                 track?: string;
+                level?: number | null;
             };
             header?: never;
             path?: never;
@@ -23886,10 +23924,89 @@ export interface operations {
             };
         };
     };
+    get_pack_api_practice_pack_get: {
+        parameters: {
+            query?: {
+                /** @description 1 easier, 2 usual, 3 harder */
+                level?: number;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Task"][];
+                };
+            };
+            /** @description Nobody is signed in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not for this role, or not from here */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description There is no such thing */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The present state does not allow it */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description More than this operation takes */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Refused; says what is allowed */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     get_task_api_practice_drills__drill_id__get: {
         parameters: {
             query: {
                 seed: number;
+                /** @description 1 easier, 2 usual, 3 harder */
+                level?: number;
             };
             header?: never;
             path: {
@@ -23968,6 +24085,8 @@ export interface operations {
         parameters: {
             query: {
                 seed: number;
+                /** @description 1 easier, 2 usual, 3 harder */
+                level?: number;
             };
             header?: never;
             path: {

@@ -1,14 +1,17 @@
 import { useState } from "react";
 
-import { type Drill, type Task, useConfusions, useDrills, useNextTask } from "../api/practice";
+import { type Drill, type Task, useDrills, useNextTask } from "../api/practice";
 import { useSession } from "../api/queries";
 import { useAddress } from "../ui/address";
 import { Button } from "../ui/Button";
 import { Empty, Refusal, Waiting } from "../ui/Notice";
 import { Select } from "../ui/Select";
+import { Confusions } from "./Confusions";
+import { HARDNESS } from "./hardness";
 import { TaskCard } from "./TaskCard";
 
 const ALL = "all";
+const AS_IT_GOES = "goes";
 const TRACK_NAMES: Record<string, string> = {
   measure: "Measure",
   arithmetic: "Arithmetic",
@@ -29,11 +32,16 @@ export function Drills() {
   const track = words.get("track") ?? ALL;
   const next = useNextTask();
   const [task, setTask] = useState<Task | null>(null);
+  const [level, setLevel] = useState(AS_IT_GOES);
   const signedIn = Boolean(useSession().data?.person);
   if (drills.isError) return <Refusal error={drills.error} className="m-5" />;
   if (!drills.data) return <Waiting what="the drills" />;
   const tracks = [...new Set(drills.data.map((one) => one.track))];
-  const ask = () => next.mutate(track === ALL ? "" : track, { onSuccess: setTask });
+  const ask = () =>
+    next.mutate(
+      { track: track === ALL ? "" : track, level: level === AS_IT_GOES ? null : Number(level) },
+      { onSuccess: setTask },
+    );
 
   return (
     <div className="grid flex-1 gap-x-8 gap-y-4 px-5 py-4 lg:grid-cols-[20rem_minmax(0,1fr)]">
@@ -47,6 +55,16 @@ export function Drills() {
             ...tracks.map((one) => ({ value: one, label: TRACK_NAMES[one] ?? one })),
           ]}
           onChange={(value) => put({ track: value === ALL ? null : value })}
+        />
+        <Select
+          label="How hard"
+          labelled
+          value={level}
+          options={[
+            { value: AS_IT_GOES, label: signedIn ? "As it goes: two right, and harder" : "As usual" },
+            ...HARDNESS,
+          ]}
+          onChange={setLevel}
         />
         <Button tone="main" disabled={next.isPending} onClick={ask}>
           {task ? "Another" : "Begin"}
@@ -85,43 +103,10 @@ function Standing({ drills }: { drills: readonly Drill[] }) {
           </span>
           <span className="shrink-0 text-ink-3">
             {one.mean == null ? "new" : `${Math.round(100 * one.mean)} %${one.due_in === 0 ? ", due" : ""}`}
+            {one.level === 3 && ", harder"}
           </span>
         </li>
       ))}
     </ul>
-  );
-}
-
-/** What was taken for what in critiques. */
-function Confusions() {
-  const { data } = useConfusions(true);
-  const missed = Object.entries(data ?? {}).flatMap(([right, row]) =>
-    Object.entries(row)
-      .filter(([given]) => given !== right)
-      .map(([given, times]) => ({ right, given, times })),
-  );
-  if (missed.length === 0) return null;
-  return (
-    <section aria-label="What you took for what" className="mt-8 max-w-3xl">
-      <h2 className="font-semibold">What you took for what</h2>
-      <table className="mt-1 w-full">
-        <thead className="text-left text-note text-ink-3">
-          <tr className="border-b border-rule-strong">
-            <th className="font-normal">It was</th>
-            <th className="font-normal">You said</th>
-            <th className="text-right font-normal">Times</th>
-          </tr>
-        </thead>
-        <tbody>
-          {missed.map((one) => (
-            <tr key={`${one.right} ${one.given}`} className="border-b border-rule">
-              <td className="py-1.5 pr-4">{one.right}</td>
-              <td className="pr-4">{one.given}</td>
-              <td className="text-right">{one.times}</td>
-            </tr>
-          ))}
-        </tbody>
-      </table>
-    </section>
   );
 }

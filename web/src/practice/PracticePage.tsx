@@ -1,13 +1,15 @@
 import { useAddressWord, useTitle } from "../ui/address";
 import { Segmented } from "../ui/Segmented";
 import { ClassTests } from "./ClassTests";
+import { CritiquePack } from "./CritiquePack";
 import { Drills } from "./Drills";
 import { FreeRoom } from "./FreeRoom";
 
-const PARTS = ["room", "drills", "classes"] as const;
+const PARTS = ["room", "drills", "critique", "classes"] as const;
 const NAMES: Record<(typeof PARTS)[number], string> = {
   room: "Free room",
   drills: "Drills",
+  critique: "Critique",
   classes: "Class tests",
 };
 
@@ -31,7 +33,9 @@ export function PracticePage() {
       ) : (
         <>
           <div className="border-b border-rule px-5 pt-1">{parts}</div>
-          {part === "drills" ? <Drills /> : <ClassTests />}
+          {part === "drills" && <Drills />}
+          {part === "critique" && <CritiquePack />}
+          {part === "classes" && <ClassTests />}
         </>
       )}
     </div>

@@ -12,10 +12,18 @@ export function TaskCard({
   task,
   inClass = null,
   onNext,
+  onJudged,
+  next = "Next",
+  title,
 }: {
   task: Task;
   inClass?: number | null;
   onNext?: (() => void) | undefined;
+  onJudged?: (judged: Judged) => void;
+  /** What comes after it. */
+  next?: string;
+  /** Said over it in place of the drill's name. */
+  title?: string;
 }) {
   const [answer, setAnswer] = useState<Record<string, string | number>>({});
   const [judged, setJudged] = useState<Judged | null>(null);
@@ -31,18 +39,34 @@ export function TaskCard({
       ]),
     );
 
+  const [first, ...rest] = task.asked;
+  const asked = (one: Task["asked"][number]) => (
+    <AskedFor
+      key={one.name}
+      one={one}
+      group={`${task.drill}-${task.seed}`}
+      value={answer[one.name]}
+      fixed={judged !== null}
+      onSay={(value) => say(one.name, value)}
+    />
+  );
+
   return (
     <article
       aria-label={task.name}
       className={
         task.has_image
-          ? "grid max-w-7xl gap-x-8 gap-y-4 xl:grid-cols-[minmax(0,1fr)_24rem]"
+          ? "grid max-w-7xl gap-x-8 gap-y-3 xl:grid-cols-[minmax(0,1fr)_minmax(0,1.4fr)]"
           : "flex max-w-4xl flex-col gap-4"
       }
     >
-      <header className="xl:col-span-2">
-        <h2 className="text-lead font-semibold">{task.name}</h2>
-        <p className="text-note text-ink-3">{task.aim}</p>
+      <header className="flex flex-wrap items-baseline gap-x-3 xl:col-span-2">
+        <h2 className="text-lead font-semibold">{title ?? task.name}</h2>
+        <p className="text-note text-ink-3">
+          {task.aim}
+          {task.level === 1 && " Easier than usual."}
+          {task.level === 3 && " Harder than usual."}
+        </p>
       </header>
       <p className="text-lead xl:col-span-2">{task.given}</p>
       {task.has_image &&
@@ -50,15 +74,17 @@ export function TaskCard({
           <Refusal error={image.error} />
         ) : image.data ? (
           <div>
-            <Radiograph picture={image.data.picture} label="The image of this task" />
-            <p className="mt-1 text-ink-2">
-              {image.data.ei != null && (
-                <>
-                  Index {figure(image.data.ei)}, DI <b>{signed(image.data.di ?? 0)}</b>
-                  {!image.data.recognised && ", the field was not recognised"}
-                </>
-              )}
-            </p>
+            {image.data.ei != null && (
+              <p className="mb-1 text-ink-2">
+                Index {figure(image.data.ei)}, DI <b>{signed(image.data.di ?? 0)}</b>
+                {!image.data.recognised && ", the field was not recognised"}
+              </p>
+            )}
+            <Radiograph
+              picture={image.data.picture}
+              label="The image of this task"
+              tall="max(20rem, 100vh - 20rem)"
+            />
           </div>
         ) : (
           <Waiting what="the image" />
@@ -69,42 +95,27 @@ export function TaskCard({
           event.preventDefault();
           if (!whole || judged) return;
           send.mutate(
-            { seed: task.seed, answer, hinted: hint.data !== undefined, in_class: inClass },
-            { onSuccess: setJudged },
+            {
+              seed: task.seed,
+              level: task.level,
+              answer,
+              hinted: hint.data !== undefined,
+              in_class: inClass,
+            },
+            {
+              onSuccess: (found) => {
+                setJudged(found);
+                onJudged?.(found);
+              },
+            },
           );
         }}
       >
-        {task.asked.map((one) =>
-          Object.keys(one.options).length === 0 ? (
-            <div key={one.name} className="w-48">
-              <NumberField
-                id={`answer-${one.name}`}
-                label={one.label}
-                unit={one.unit}
-                digits={2}
-                signed
-                value={typeof answer[one.name] === "number" ? (answer[one.name] as number) : null}
-                onChange={(value) => say(one.name, value)}
-              />
-            </div>
-          ) : (
-            <fieldset key={one.name} disabled={judged !== null}>
-              <legend className="label">{one.label}</legend>
-              {Object.entries(one.options).map(([value, text]) => (
-                <label key={value} className="flex min-h-touch items-center gap-2">
-                  <input
-                    type="radio"
-                    name={`${task.drill}-${task.seed}-${one.name}`}
-                    className="h-5 w-5 accent-(--ink)"
-                    checked={answer[one.name] === value}
-                    onChange={() => say(one.name, value)}
-                  />
-                  {text}
-                </label>
-              ))}
-            </fieldset>
-          ),
-        )}
+        {/* The longest list of causes beside what follows from it: all is seen at once. */}
+        <div className={rest.length > 0 ? "grid gap-x-6 gap-y-3 sm:grid-cols-2" : ""}>
+          {first && asked(first)}
+          {rest.length > 0 && <div className="flex flex-col gap-3">{rest.map(asked)}</div>}
+        </div>
         {hint.data !== undefined && (
           <p className="border-l-4 border-rule-strong pl-3 text-ink-2">{hint.data}</p>
         )}
@@ -126,6 +137,7 @@ export function TaskCard({
         <section
           aria-label="How it was judged"
           role="status"
+          ref={(one) => one?.scrollIntoView?.({ block: "nearest" })}
           className="flex flex-col gap-2 border-t border-rule pt-3 xl:col-span-2"
         >
           <p className={`text-lead font-semibold ${judged.credit >= 0.8 ? "text-good" : "text-warn"}`}>
@@ -147,11 +159,58 @@ export function TaskCard({
           {!judged.kept && <p className="text-note text-ink-3">Not kept: nobody is signed in.</p>}
           {onNext && (
             <Button tone="main" className="self-start" onClick={onNext}>
-              Next
+              {next}
             </Button>
           )}
         </section>
       )}
     </article>
+  );
+}
+
+/** One thing that is asked for: a number, or one of some options. */
+function AskedFor({
+  one,
+  group,
+  value,
+  fixed,
+  onSay,
+}: {
+  one: Task["asked"][number];
+  group: string;
+  value: string | number | undefined;
+  fixed: boolean;
+  onSay: (value: string | number | null) => void;
+}) {
+  if (Object.keys(one.options).length === 0)
+    return (
+      <div className="w-48">
+        <NumberField
+          id={`answer-${one.name}`}
+          label={one.label}
+          unit={one.unit}
+          digits={2}
+          signed
+          value={typeof value === "number" ? value : null}
+          onChange={onSay}
+        />
+      </div>
+    );
+  return (
+    <fieldset disabled={fixed}>
+      <legend className="label">{one.label}</legend>
+      {Object.entries(one.options).map(([option, text]) => (
+        <label key={option} className="flex min-h-touch items-center gap-2">
+          <input
+            type="radio"
+            name={`${group}-${one.name}`}
+            className="h-5 w-5 shrink-0 accent-(--ink)"
+            checked={value === option}
+            onChange={() => onSay(option)}
+          />
+          {text}
+        </label>
+      ))}
+    </fieldset>
   );
 }

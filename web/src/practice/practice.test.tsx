@@ -177,6 +177,8 @@ const task = (change: object = {}) => ({
   asked: [{ name: "cm", label: "Thickness", unit: "cm", options: {} }],
   has_image: false,
   hint_costs: 0.25,
+  level: 2,
+  level_name: "usual",
   ...change,
 });
 const judged = (credit: number, change: object = {}) => ({
@@ -268,6 +270,45 @@ it("a critique shows its image without a word of it, and afterwards what was tak
       .slice(1)
       .map((one) => one.textContent),
   ).toEqual(["NoiseNothing is wrong2"]);
+});
+
+it("a pack goes image by image to the sum of it, as hard as was asked for", async () => {
+  const asked = [
+    { name: "fault", label: "What is wrong?", unit: "", options: { none: "Nothing", noise: "Noise" } },
+  ];
+  const one = (seed: number, level: number) =>
+    task({
+      drill: "judge",
+      seed,
+      level,
+      level_name: "harder",
+      given: `View ${seed}, 12 cm`,
+      asked,
+      has_image: true,
+    });
+  const server = drills({
+    "GET /api/practice/pack": ({ query }: { query: URLSearchParams }) =>
+      [1, 2].map((seed) => one(seed, Number(query.get("level")))),
+    "GET /api/practice/drills/judge/image": image(),
+    "POST /api/practice/drills/judge/answers": ({ body }: { body: unknown }) =>
+      judged((body as { answer: { fault: string } }).answer.fault === "noise" ? 1 : 0),
+  });
+  show(<PracticePage />, "/practice?part=critique");
+  fireEvent.click(await screen.findByRole("radio", { name: "Harder" }));
+  press("Begin");
+  for (const [fault, next] of [
+    ["Noise", "Next image"],
+    ["Nothing", "How it went"],
+  ] as const) {
+    fireEvent.click(await screen.findByRole("radio", { name: fault }));
+    press("Answer");
+    fireEvent.click(await screen.findByRole("button", { name: next }));
+  }
+  expect(await screen.findByText("50 % credit over the pack")).toBeDefined();
+  expect(server.last("POST /api/practice/drills/judge/answers").body).toMatchObject({ seed: 2, level: 3 });
+  const rows = within(screen.getByRole("region", { name: "How it went" })).getAllByRole("row");
+  expect(rows[1]?.textContent).toContain("View 1");
+  expect(rows[2]?.textContent).toContain("0 %");
 });
 
 const TEST = {

@@ -6,8 +6,6 @@ from __future__ import annotations
 from collections.abc import Callable
 from dataclasses import replace
 
-import numpy as np
-
 from oakbeam.core.anatomy.body import AgeBand, Sex
 from oakbeam.core.equipment.generator import nearest_setting, renard_r10
 from oakbeam.core.image_review import corrected_mas
@@ -15,7 +13,7 @@ from oakbeam.core.patient.thickness import usual_child_cm
 from oakbeam.core.patient.tube_angle import Facts, tube_angle
 from oakbeam.core.physics import geometry
 from oakbeam.core.physics import rules_of_thumb as rules
-from oakbeam.core.practice.drills.question import Answer, Asked, Drill, Projections, Question, Scene, number, of, pick
+from oakbeam.core.practice.drills.question import Answer, Asked, Chance, Drill, Projections, Question, Scene, number
 from oakbeam.core.practice.simulated_room import Case, usual_console
 
 STATIONS = renard_r10(0.5, 500)
@@ -39,8 +37,8 @@ def _made_of(case: Case, right_mas: float) -> Callable[[Answer], Scene | None]:
     return after
 
 
-def mat_counted_in(chance: np.random.Generator, projections: Projections) -> Question:
-    read, mat = pick(chance, 22, 23.5, 25, 27, 21.5), pick(chance, 1.5, 2, 2.5, 3)
+def mat_counted_in(chance: Chance, projections: Projections) -> Question:
+    read, mat = chance.pick(22, 23.5, 25, 27, 21.5), chance.pick(1.5, 2, 2.5, 3)
     return Question(
         f"The calipers read {number(read)} cm at the lumbar spine; one jaw lies under the {number(mat)} cm mat.",
         (Asked("cm", "Thickness", read - mat, "cm", 0.05, True),),
@@ -51,8 +49,8 @@ def mat_counted_in(chance: np.random.Generator, projections: Projections) -> Que
     )
 
 
-def outer_edge(chance: np.random.Generator, projections: Projections) -> Question:
-    read, jaw = pick(chance, 12, 13.5, 14, 11.5), pick(chance, 0.5, 1.0)
+def outer_edge(chance: Chance, projections: Projections) -> Question:
+    read, jaw = chance.pick(12, 13.5, 14, 11.5), chance.pick(0.5, 1.0)
     return Question(
         f"Somebody reads the knee at the outer edge of the sliding jaw: {number(read)} cm. The jaw is "
         f"{number(jaw)} cm wide.",
@@ -62,8 +60,8 @@ def outer_edge(chance: np.random.Generator, projections: Projections) -> Questio
     )
 
 
-def inches(chance: np.random.Generator, projections: Projections) -> Question:
-    inch = pick(chance, 4.5, 5, 7.5, 8.25, 9.5)
+def inches(chance: Chance, projections: Projections) -> Question:
+    inch = chance.pick(4.5, 5, 7.5, 8.25, 9.5)
     return Question(
         f"The calipers show {number(inch)} inches, the chart is in centimetres.",
         (Asked("cm", "Thickness", 2.54 * inch, "cm", 0.15, True),),
@@ -72,8 +70,8 @@ def inches(chance: np.random.Generator, projections: Projections) -> Question:
     )
 
 
-def along_the_ray(chance: np.random.Generator, projections: Projections) -> Question:
-    kind = of(chance, "lspine-oblique", "lspine-lateral", "chest-lateral", "knee-lateral")
+def along_the_ray(chance: Chance, projections: Projections) -> Question:
+    kind = chance.of("lspine-oblique", "lspine-lateral", "chest-lateral", "knee-lateral")
     view = projections[kind]
     options = {
         "ray": "Along the central ray, as the patient lies for it",
@@ -88,13 +86,13 @@ def along_the_ray(chance: np.random.Generator, projections: Projections) -> Ques
     )
 
 
-def who_was_measured(chance: np.random.Generator, projections: Projections) -> Question:
+def who_was_measured(chance: Chance, projections: Projections) -> Question:
     options = {
         "again": "Measure again, lying as for the exposure",
         "same": "Take the standing figure",
         "chart": "Take the average",
     }
-    cm = pick(chance, 24, 26, 28)
+    cm = chance.pick(24, 26, 28)
     return Question(
         f"An abdomen was measured standing: {number(cm)} cm. The exposure is made lying on the back.",
         (Asked("what", "What now?", "again", options=options),),
@@ -103,9 +101,9 @@ def who_was_measured(chance: np.random.Generator, projections: Projections) -> Q
     )
 
 
-def square_law(chance: np.random.Generator, projections: Projections) -> Question:
-    mas, a = pick(chance, 4, 5, 8, 10, 12.5, 16), pick(chance, 100, 110, 115)
-    b = pick(chance, 90, 130, 150, 180)
+def square_law(chance: Chance, projections: Projections) -> Question:
+    mas, a = chance.pick(4, 5, 8, 10, 12.5, 16), chance.pick(100, 110, 115)
+    b = chance.pick(90, 130, 150, 180)
     right = rules.maintain_exposure(mas, a, b)
     after = _made_of(Case(projections["knee-ap"], 12.5, seed=7), right)
     return Question(
@@ -117,8 +115,8 @@ def square_law(chance: np.random.Generator, projections: Projections) -> Questio
     )
 
 
-def at_the_skin(chance: np.random.Generator, projections: Projections) -> Question:
-    kerma, a, b = pick(chance, 50, 80, 100, 120), 100.0, pick(chance, 75, 80, 85, 130)
+def at_the_skin(chance: Chance, projections: Projections) -> Question:
+    kerma, a, b = chance.pick(50, 80, 100, 120), 100.0, chance.pick(75, 80, 85, 130)
     right = rules.inverse_square(kerma, a, b)
     return Question(
         f"The tube gives {number(kerma)} µGy at 100 cm. How much at {number(b)} cm from the focus?",
@@ -128,8 +126,8 @@ def at_the_skin(chance: np.random.Generator, projections: Projections) -> Questi
     )
 
 
-def grid_put_in(chance: np.random.Generator, projections: Projections) -> Question:
-    mas, ratio = pick(chance, 5, 6.3, 8, 10), int(pick(chance, 6, 8, 10, 12))
+def grid_put_in(chance: Chance, projections: Projections) -> Question:
+    mas, ratio = chance.pick(5, 6.3, 8, 10), int(chance.pick(6, 8, 10, 12))
     right = rules.convert_grid(mas, 0, ratio, 80)
     return Question(
         f"{number(mas)} mAs without a grid at 80 kVp. A {ratio}:1 grid goes in (factor "
@@ -141,8 +139,8 @@ def grid_put_in(chance: np.random.Generator, projections: Projections) -> Questi
     )
 
 
-def grid_changed(chance: np.random.Generator, projections: Projections) -> Question:
-    mas, a, b = pick(chance, 16, 20, 25, 32), int(pick(chance, 12, 10)), int(pick(chance, 6, 8))
+def grid_changed(chance: Chance, projections: Projections) -> Question:
+    mas, a, b = chance.pick(16, 20, 25, 32), int(chance.pick(12, 10)), int(chance.pick(6, 8))
     f, g = rules.grid_factor(a, 80), rules.grid_factor(b, 80)
     right = rules.convert_grid(mas, a, b, 80)
     return Question(
@@ -154,8 +152,8 @@ def grid_changed(chance: np.random.Generator, projections: Projections) -> Quest
     )
 
 
-def fifteen_up(chance: np.random.Generator, projections: Projections) -> Question:
-    kvp, mas = pick(chance, 60, 66, 70, 80), pick(chance, 8, 10, 16, 20)
+def fifteen_up(chance: Chance, projections: Projections) -> Question:
+    kvp, mas = chance.pick(60, 66, 70, 80), chance.pick(8, 10, 16, 20)
     up = chance.random() < 0.5
     new = round(kvp * (1.15 if up else 0.85))
     right = rules.mas_for_kvp(mas, kvp, kvp * 1.15) if up else rules.mas_for_kvp(mas, kvp * 1.15, kvp)
@@ -170,12 +168,12 @@ def fifteen_up(chance: np.random.Generator, projections: Projections) -> Questio
     )
 
 
-def thicker(chance: np.random.Generator, projections: Projections) -> Question:
+def thicker(chance: Chance, projections: Projections) -> Question:
     mas, cm, more, doubling = (
-        pick(chance, 10, 16, 20),
-        pick(chance, 18, 20, 21),
-        pick(chance, 2, 4, 5, -3),
-        pick(chance, 4, 5),
+        chance.pick(10, 16, 20),
+        chance.pick(18, 20, 21),
+        chance.pick(2, 4, 5, -3),
+        chance.pick(4, 5),
     )
     right = rules.mas_for_thickness(mas, cm, cm + more, doubling)
     return Question(
@@ -191,8 +189,8 @@ def thicker(chance: np.random.Generator, projections: Projections) -> Question:
     )
 
 
-def kvp_by_thickness(chance: np.random.Generator, projections: Projections) -> Question:
-    kvp, cm, more = pick(chance, 60, 62, 66), pick(chance, 10, 11, 12), pick(chance, 2, 3, -2)
+def kvp_by_thickness(chance: Chance, projections: Projections) -> Question:
+    kvp, cm, more = chance.pick(60, 62, 66), chance.pick(10, 11, 12), chance.pick(2, 3, -2)
     right = rules.kvp_for_thickness(kvp, cm, cm + more)
     return Question(
         f"A variable kVp chart has {number(kvp)} kVp at {number(cm)} cm and 2 kVp per cm. The part has "
@@ -203,8 +201,8 @@ def kvp_by_thickness(chance: np.random.Generator, projections: Projections) -> Q
     )
 
 
-def speed_class(chance: np.random.Generator, projections: Projections) -> Question:
-    mas, a, b = pick(chance, 5, 8, 10), 400.0, pick(chance, 100, 200, 800)
+def speed_class(chance: Chance, projections: Projections) -> Question:
+    mas, a, b = chance.pick(5, 8, 10), 400.0, chance.pick(100, 200, 800)
     right = rules.convert_speed(mas, a, b)
     return Question(
         f"{number(mas)} mAs with screens of speed class 400. The cassette at hand is of class {number(b)}. Which mAs?",
@@ -214,8 +212,8 @@ def speed_class(chance: np.random.Generator, projections: Projections) -> Questi
     )
 
 
-def current_and_time(chance: np.random.Generator, projections: Projections) -> Question:
-    ma, mas = pick(chance, 100, 160, 200, 320), pick(chance, 5, 8, 10, 16, 20)
+def current_and_time(chance: Chance, projections: Projections) -> Question:
+    ma, mas = chance.pick(100, 160, 200, 320), chance.pick(5, 8, 10, 16, 20)
     return Question(
         f"{number(mas)} mAs at {number(ma)} mA. How long is the exposure?",
         (Asked("ms", "Time", 1000 * mas / ma, "ms", 0.03),),
@@ -224,8 +222,8 @@ def current_and_time(chance: np.random.Generator, projections: Projections) -> Q
     )
 
 
-def from_the_index(chance: np.random.Generator, projections: Projections) -> Question:
-    mas, di = pick(chance, 5, 8, 12.5, 20), pick(chance, -3, -2, 2, 3)
+def from_the_index(chance: Chance, projections: Projections) -> Question:
+    mas, di = chance.pick(5, 8, 12.5, 20), chance.pick(-3, -2, 2, 3)
     right = corrected_mas(mas, di)
     sign = number(di) if di < 0 else f"+{number(di)}"
     return Question(
@@ -236,8 +234,8 @@ def from_the_index(chance: np.random.Generator, projections: Projections) -> Que
     )
 
 
-def two_at_once(chance: np.random.Generator, projections: Projections) -> Question:
-    mas, b, ratio = pick(chance, 4, 5, 6.3), pick(chance, 120, 130, 150), int(pick(chance, 6, 8, 10))
+def two_at_once(chance: Chance, projections: Projections) -> Question:
+    mas, b, ratio = chance.pick(4, 5, 6.3), chance.pick(120, 130, 150), int(chance.pick(6, 8, 10))
     right = rules.convert_grid(rules.maintain_exposure(mas, 100, b), 0, ratio, 80)
     return Question(
         f"{number(mas)} mAs at 100 cm without a grid. Now {number(b)} cm and a {ratio}:1 grid (factor "
@@ -249,7 +247,7 @@ def two_at_once(chance: np.random.Generator, projections: Projections) -> Questi
     )
 
 
-def station(chance: np.random.Generator, projections: Projections) -> Question:
+def station(chance: Chance, projections: Projections) -> Question:
     value = float(10 ** chance.uniform(0.2, 2.2))
     value = float(f"{value:.3g}")
     right = nearest_setting("mas", value, STATIONS, "mAs")
@@ -264,8 +262,8 @@ def station(chance: np.random.Generator, projections: Projections) -> Question:
     )
 
 
-def short_enough(chance: np.random.Generator, projections: Projections) -> Question:
-    mas, ceiling = pick(chance, 5, 8, 10, 12.5), pick(chance, 20, 40, 50, 100)
+def short_enough(chance: Chance, projections: Projections) -> Question:
+    mas, ceiling = chance.pick(5, 8, 10, 12.5), chance.pick(20, 40, 50, 100)
     stations = (50.0, 100.0, 160.0, 200.0, 320.0, 400.0, 500.0, 630.0, 800.0)
     right = next(one for one in stations if 1000 * mas / one <= ceiling)
     options = {number(one): f"{number(one)} mA" for one in stations}
@@ -278,11 +276,11 @@ def short_enough(chance: np.random.Generator, projections: Projections) -> Quest
     )
 
 
-def back_up(chance: np.random.Generator, projections: Projections) -> Question:
-    expected = pick(chance, 5, 8, 10, 16, 20)
+def back_up(chance: Chance, projections: Projections) -> Question:
+    expected = chance.pick(5, 8, 10, 16, 20)
     return Question(
         f"The chart expects {number(expected)} mAs with the chambers. Which back-up, by the usual factor of 1.5 to 2?",
-        (Asked("mas", "Back-up", 1.75 * expected, "mAs", 0.145),),
+        (Asked("mas", "Back-up", 1.75 * expected, "mAs", 0.145, fixed=True),),
         f"1.5 to 2 times what is expected: {number(1.5 * expected)} to {number(2 * expected)} mAs. Lower cuts "
         "off a good exposure, higher "
         "lets a wrong chamber run.",
@@ -290,9 +288,9 @@ def back_up(chance: np.random.Generator, projections: Projections) -> Question:
     )
 
 
-def from_the_chart(chance: np.random.Generator, projections: Projections) -> Question:
-    low, mas = pick(chance, 16, 18, 20), pick(chance, 10, 12.5, 16)
-    cm = low + pick(chance, 0, 1, 2, 3.5, 5)
+def from_the_chart(chance: Chance, projections: Projections) -> Question:
+    low, mas = chance.pick(16, 18, 20), chance.pick(10, 12.5, 16)
+    cm = low + chance.pick(0, 1, 2, 3.5, 5)
     bands = [(low, low + 2, mas), (low + 2, low + 4, mas * 1.6), (low + 4, low + 6, mas * 2.5)]
     right = next(value for a, b, value in bands if a <= cm < b or (b == low + 6 and cm <= b))
     rows = "; ".join(f"{number(a)} to under {number(b)} cm: {number(value)} mAs" for a, b, value in bands)
@@ -304,9 +302,9 @@ def from_the_chart(chance: np.random.Generator, projections: Projections) -> Que
     )
 
 
-def edge_of_the_chart(chance: np.random.Generator, projections: Projections) -> Question:
-    high = pick(chance, 26, 28, 30)
-    cm = high + pick(chance, 2, 4, 6)
+def edge_of_the_chart(chance: Chance, projections: Projections) -> Question:
+    high = chance.pick(26, 28, 30)
+    cm = high + chance.pick(2, 4, 6)
     options = {
         "ask": "Say that the chart ends there, and ask the chart keeper or physicist for a technique",
         "last": "Set the last row",
@@ -320,8 +318,8 @@ def edge_of_the_chart(chance: np.random.Generator, projections: Projections) -> 
     )
 
 
-def knee_angle(chance: np.random.Generator, projections: Projections) -> Question:
-    asis = pick(chance, 17, 21.5, 26)
+def knee_angle(chance: Chance, projections: Projections) -> Question:
+    asis = chance.pick(17, 21.5, 26)
     right = tube_angle(projections["knee-ap"], Facts(pelvis_cm=asis, pelvis_pad_cm=0.0)).deg
     options = {"-5": "5° caudal", "0": "0°", "5": "5° cephalad"}
     return Question(
@@ -332,8 +330,8 @@ def knee_angle(chance: np.random.Generator, projections: Projections) -> Questio
     )
 
 
-def receptor_shift(chance: np.random.Generator, projections: Projections) -> Question:
-    height, angle = pick(chance, 12, 15, 20, 25), pick(chance, 10, 15, 20, 30)
+def receptor_shift(chance: Chance, projections: Projections) -> Question:
+    height, angle = chance.pick(12, 15, 20, 25), chance.pick(10, 15, 20, 30)
     right = geometry.receptor_shift_cm(height, angle)
     return Question(
         f"The tube is angled {number(angle)}°. From the point of entry to the receptor are {number(height)} "
@@ -344,8 +342,8 @@ def receptor_shift(chance: np.random.Generator, projections: Projections) -> Que
     )
 
 
-def along_an_angle(chance: np.random.Generator, projections: Projections) -> Question:
-    height, angle = 100.0, pick(chance, 15, 20, 25, 30)
+def along_an_angle(chance: Chance, projections: Projections) -> Question:
+    height, angle = 100.0, chance.pick(15, 20, 25, 30)
     right = geometry.sid_along_ray_cm(height, angle)
     return Question(
         f"The tube stands 100 cm above the receptor and is angled {number(angle)}°. What is the SID along the central ray?",
@@ -355,8 +353,8 @@ def along_an_angle(chance: np.random.Generator, projections: Projections) -> Que
     )
 
 
-def tabletop_to_bucky(chance: np.random.Generator, projections: Projections) -> Question:
-    gap, mas = pick(chance, 6, 8, 10), pick(chance, 5, 8, 10)
+def tabletop_to_bucky(chance: Chance, projections: Projections) -> Question:
+    gap, mas = chance.pick(6, 8, 10), chance.pick(5, 8, 10)
     sid = geometry.sid_when_support_changes_cm(100, gap, 0)
     right = rules.maintain_exposure(mas, 100, sid)
     return Question(
@@ -369,8 +367,8 @@ def tabletop_to_bucky(chance: np.random.Generator, projections: Projections) -> 
     )
 
 
-def magnified(chance: np.random.Generator, projections: Projections) -> Question:
-    sid, oid = pick(chance, 100, 115, 180), pick(chance, 5, 10, 15)
+def magnified(chance: Chance, projections: Projections) -> Question:
+    sid, oid = chance.pick(100, 115, 180), chance.pick(5, 10, 15)
     right = 100 * (geometry.magnification(sid, oid) - 1)
     return Question(
         f"A structure lies {number(oid)} cm from the receptor at {number(sid)} cm SID. By how many per cent is it enlarged?",
@@ -380,7 +378,7 @@ def magnified(chance: np.random.Generator, projections: Projections) -> Question
     )
 
 
-def si_joints(chance: np.random.Generator, projections: Projections) -> Question:
+def si_joints(chance: Chance, projections: Projections) -> Question:
     sex: Sex = "male" if chance.random() < 0.5 else "female"
     right = tube_angle(projections["sij-ap-axial"], Facts(sex=sex)).deg
     options = {"25": "25° cephalad", "30": "30° cephalad", "35": "35° cephalad", "-10": "10° caudal"}
@@ -392,8 +390,8 @@ def si_joints(chance: np.random.Generator, projections: Projections) -> Question
     )
 
 
-def field_at_skin(chance: np.random.Generator, projections: Projections) -> Question:
-    sid, ssd, side = pick(chance, 100, 115), pick(chance, 75, 78, 82), pick(chance, 24, 30, 35)
+def field_at_skin(chance: Chance, projections: Projections) -> Question:
+    sid, ssd, side = chance.pick(100, 115), chance.pick(75, 78, 82), chance.pick(24, 30, 35)
     right = side * ssd / sid
     return Question(
         f"The field is {number(side)} cm wide at the receptor, {number(sid)} cm from the focus. How wide is "
@@ -405,8 +403,8 @@ def field_at_skin(chance: np.random.Generator, projections: Projections) -> Ques
     )
 
 
-def childs_thickness(chance: np.random.Generator, projections: Projections) -> Question:
-    view = projections[of(chance, "knee-ap", "elbow-ap", "chest-pa")]
+def childs_thickness(chance: Chance, projections: Projections) -> Question:
+    view = projections[chance.of("knee-ap", "elbow-ap", "chest-pa")]
     ages: dict[AgeBand, str] = {"1y": "one year", "5y": "five years", "10y": "ten years"}
     age = list(ages)[int(chance.integers(3))]
     usual, words = usual_child_cm(view, age) or view.thickness_cm[1], ages[age]
@@ -422,8 +420,8 @@ def childs_thickness(chance: np.random.Generator, projections: Projections) -> Q
     )
 
 
-def childs_grid(chance: np.random.Generator, projections: Projections) -> Question:
-    cm = pick(chance, 6, 7, 8, 14, 16)
+def childs_grid(chance: Chance, projections: Projections) -> Question:
+    cm = chance.pick(6, 7, 8, 14, 16)
     options = {"no": "No grid", "yes": "Grid"}
     over_cm = projections["peds-abdomen-supine"].grid_over_cm or 12.0
     right = "yes" if cm > over_cm else "no"
@@ -435,8 +433,8 @@ def childs_grid(chance: np.random.Generator, projections: Projections) -> Questi
     )
 
 
-def childs_time(chance: np.random.Generator, projections: Projections) -> Question:
-    mas, ma = pick(chance, 1, 1.6, 2), 200.0
+def childs_time(chance: Chance, projections: Projections) -> Question:
+    mas, ma = chance.pick(1, 1.6, 2), 200.0
     options = {
         "short": "The highest mA that the tube takes, for the shortest time",
         "low": "The lowest mA",
@@ -451,14 +449,14 @@ def childs_time(chance: np.random.Generator, projections: Projections) -> Questi
     )
 
 
-def first_in_trauma(chance: np.random.Generator, projections: Projections) -> Question:
+def first_in_trauma(chance: Chance, projections: Projections) -> Question:
     views = {
         "cspine-lateral-crosstable": "Cervical spine lateral, horizontal beam",
         "cspine-ap-axial": "Cervical spine AP",
         "cspine-oblique": "Cervical spine obliques",
         "lspine-lateral-crosstable": "Lumbar spine lateral, horizontal beam",
     }
-    how = of(chance, "After a fall from a roof", "After a crash", "After a dive into shallow water")
+    how = chance.of("After a fall from a roof", "After a crash", "After a dive into shallow water")
     return Question(
         f"{how}: a patient with a collar on a stretcher, the whole spine asked for by radiographs. Which is made first?",
         (Asked("first", "First", "cspine-lateral-crosstable", options=views),),
@@ -469,8 +467,8 @@ def first_in_trauma(chance: np.random.Generator, projections: Projections) -> Qu
     )
 
 
-def who_clears(chance: np.random.Generator, projections: Projections) -> Question:
-    who = of(chance, "the nurse at the stretcher", "a friend of the patient", "the patient")
+def who_clears(chance: Chance, projections: Projections) -> Question:
+    who = chance.of("the nurse at the stretcher", "a friend of the patient", "the patient")
     options = {
         "wait": "Wait for the responsible physician's word, and record whose it was",
         "go": "Take the collar off and go on",
@@ -483,8 +481,8 @@ def who_clears(chance: np.random.Generator, projections: Projections) -> Questio
     )
 
 
-def cannot_turn(chance: np.random.Generator, projections: Projections) -> Question:
-    exam = of(chance, "knee", "hip", "lumbar spine")
+def cannot_turn(chance: Chance, projections: Projections) -> Question:
+    exam = chance.of("knee", "hip", "lumbar spine")
     options = {
         "beam": "Leave the patient and bring the beam in from the side",
         "turn": "Turn the patient gently",
@@ -498,9 +496,9 @@ def cannot_turn(chance: np.random.Generator, projections: Projections) -> Questi
     )
 
 
-def doubling_from_two(chance: np.random.Generator, projections: Projections) -> Question:
-    a, more, doubling = pick(chance, 14, 16, 18), pick(chance, 6, 8), pick(chance, 3.5, 4, 4.5, 5)
-    first = pick(chance, 5, 8, 10)
+def doubling_from_two(chance: Chance, projections: Projections) -> Question:
+    a, more, doubling = chance.pick(14, 16, 18), chance.pick(6, 8), chance.pick(3.5, 4, 4.5, 5)
+    first = chance.pick(5, 8, 10)
     second = rules.mas_for_thickness(first, a, a + more, doubling)
     return Question(
         f"Two test exposures on target at one kVp: {number(first)} mAs at {number(a)} cm, {number(second)} "
@@ -513,9 +511,9 @@ def doubling_from_two(chance: np.random.Generator, projections: Projections) -> 
     )
 
 
-def level_of_a_line(chance: np.random.Generator, projections: Projections) -> Question:
-    mas, di = pick(chance, 10, 12.5, 16), pick(chance, -1.5, -2, 1.5, 2)
-    images = int(pick(chance, 14, 20, 40))
+def level_of_a_line(chance: Chance, projections: Projections) -> Question:
+    mas, di = chance.pick(10, 12.5, 16), chance.pick(-1.5, -2, 1.5, 2)
+    images = int(chance.pick(14, 20, 40))
     right = corrected_mas(mas, di)
     sign = number(di) if di < 0 else f"+{number(di)}"
     return Question(
@@ -528,8 +526,8 @@ def level_of_a_line(chance: np.random.Generator, projections: Projections) -> Qu
     )
 
 
-def slope_of_a_line(chance: np.random.Generator, projections: Projections) -> Question:
-    thick = of(chance, "over", "under")
+def slope_of_a_line(chance: Chance, projections: Projections) -> Question:
+    thick = chance.of("over", "under")
     options = {
         "longer": "A longer doubling thickness: mAs rise more slowly",
         "shorter": "A shorter doubling thickness: mAs rise faster",
@@ -543,8 +541,8 @@ def slope_of_a_line(chance: np.random.Generator, projections: Projections) -> Qu
     )
 
 
-def few_images(chance: np.random.Generator, projections: Projections) -> Question:
-    n = int(pick(chance, 2, 3, 4))
+def few_images(chance: Chance, projections: Projections) -> Question:
+    n = int(chance.pick(2, 3, 4))
     options = {"wait": "Wait for more, and look at these", "change": "Change the line by the mean", "kvp": "Change the kVp"}
     return Question(
         f"{n} images of a line lie at DI +1, +0.2 and the like. What do you do with the line?",

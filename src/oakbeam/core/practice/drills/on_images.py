@@ -4,12 +4,11 @@ it. An answer is judged by what made the image, or by exposing again with it."""
 from __future__ import annotations
 
 import math
+from collections.abc import Mapping
 from dataclasses import dataclass, replace
 
-import numpy as np
-
 from oakbeam.core.image_review import corrected_mas
-from oakbeam.core.practice.drills.question import Answer, Asked, Drill, Projections, Question, Scene, number, of, pick
+from oakbeam.core.practice.drills.question import Answer, Asked, Chance, Drill, Level, Projections, Question, Scene, number
 from oakbeam.core.practice.radiograph import GridFault
 from oakbeam.core.practice.simulated_room import Case, Lie, Mishap, usual_console
 
@@ -37,7 +36,7 @@ CHANGES = {
     "centre": "Centre on the landmark",
     "remove": "Take it away",
 }
-REPEAT = {"no": "No", "ask": "Ask the radiologist whether the question can be answered", "yes": "Yes, it shows too little"}
+REPEAT = {"no": "No", "ask": "Ask the radiologist if it will do", "yes": "Yes, it shows too little"}
 
 
 @dataclass(frozen=True, slots=True)
@@ -54,25 +53,30 @@ VIEWS = ("chest-pa", "knee-ap", "lspine-ap", "pelvis-ap", "abdomen-supine", "ank
 THICK = ("lspine-ap", "pelvis-ap", "abdomen-supine", "chest-pa")
 
 
-def somebody(chance: np.random.Generator, projections: Projections, *ids: str) -> Case:
+PLAIN: Mapping[Level, float] = {1: 1.5, 2: 1.0, 3: 0.6}
+"""How plain a fault is, by how hard the task shall be: times the usual turn, shift, motion, and factor of the exposure."""
+
+
+def somebody(chance: Chance, projections: Projections, *ids: str) -> Case:
     """A patient for one of some views."""
-    view = projections[of(chance, *ids)]
+    view = projections[chance.of(*ids)]
     low, average, high = view.thickness_cm
     cm = round(2 * min(max(average + 0.4 * (high - low) * chance.uniform(-0.5, 0.5), low), high)) / 2
-    sex = of(chance, "male", "female")
+    sex = chance.of("male", "female")
     return Case(view, cm, sex="male" if sex == "male" else "female", seed=int(chance.integers(1, 10_000)))
 
 
-def made_wrong(chance: np.random.Generator, case: Case, fault: str) -> tuple[Scene, Cause]:
-    """An exposure of a case with one fault, or with none."""
+def made_wrong(chance: Chance, case: Case, fault: str) -> tuple[Scene, Cause]:
+    """An exposure of a case with one fault, or with none; plain or hardly to be seen by the level."""
+    plain = PLAIN[chance.level]
     console, lie, mishap = usual_console(case), Lie(), Mishap(artefacts=("marker R",))
     if fault == "noise":
-        console = replace(console, mas=max(0.05, console.mas / pick(chance, 6, 8, 10)))
+        console = replace(console, mas=max(0.05, console.mas / (plain * chance.pick(6, 8, 10))))
         cause = Cause(
             fault, "more_mas", "ask", "A DI under −3 with grain everywhere: too few photons. The kVp was right, so more mAs."
         )
     elif fault == "over":
-        console = replace(console, mas=console.mas * pick(chance, 3, 4, 5))
+        console = replace(console, mas=console.mas * max(2.2, plain * chance.pick(3, 4, 5)))
         cause = Cause(
             fault,
             "less_mas",
@@ -80,7 +84,7 @@ def made_wrong(chance: np.random.Generator, case: Case, fault: str) -> tuple[Sce
             "A DI over +3 of an image that looks good: it is dose, not a repeat. Less mAs next time.",
         )
     elif fault == "not_penetrated":
-        low = max(42.0, console.kvp * 0.66)
+        low = max(42.0, float(round(console.kvp * 0.66 ** (0.5 + 0.5 * plain))))
         console = replace(console, kvp=low, mas=console.mas * (console.kvp / low) ** 2)
         cause = Cause(
             fault, "more_kvp", "ask", "White where it is thick, noise there, contrast hard: the beam did not get through."
@@ -91,14 +95,14 @@ def made_wrong(chance: np.random.Generator, case: Case, fault: str) -> tuple[Sce
             fault, "grid", "ask", "Grey all over a thick part: more scatter than primary, because no grid was used."
         )
     elif fault == "motion":
-        mishap = replace(mishap, moved_mm=pick(chance, 5, 6, 8))
+        mishap = replace(mishap, moved_mm=plain * chance.pick(5, 6, 8))
         cause = Cause(fault, "shorter", "yes", "Edges are doubled or gone along one way, the noise is sharp: it moved.")
     elif fault == "cut_off":
-        kind = of(chance, "down", "focus", "tilt")
+        kind = chance.of("down", "focus", "tilt")
         grid = {
             "down": GridFault(upside_down=True),
             "focus": GridFault(focal_cm=60.0 if console.sid_cm > 90 else 180.0),
-            "tilt": GridFault(tilt_deg=4.0),
+            "tilt": GridFault(tilt_deg=4.0 * plain),
         }[kind]
         mishap = replace(mishap, grid=grid)
         said = {
@@ -108,14 +112,15 @@ def made_wrong(chance: np.random.Generator, case: Case, fault: str) -> tuple[Sce
         }
         cause = Cause(fault, "align", "yes", f"The strips took the primary. {said[kind]}")
     elif fault == "turned":
-        lie = Lie(turned_deg=of_sign(chance) * pick(chance, 14, 18))
+        lie = Lie(turned_deg=plain * chance.sign() * chance.pick(14, 18))
         cause = Cause(fault, "turn", "ask", "What should be alike on both sides is not: the part was turned.")
     elif fault == "centred":
         width, height = case.projection.field_cm
-        lie = Lie(off_cm=(of_sign(chance) * 0.30 * width, of_sign(chance) * 0.28 * height))
+        share = min(1.2, 0.5 + 0.5 * plain)
+        lie = Lie(off_cm=(share * chance.sign() * 0.30 * width, share * chance.sign() * 0.28 * height))
         cause = Cause(fault, "centre", "yes", "What was asked for lies at the edge or beyond it.")
     elif fault == "artefact":
-        what = of(chance, "necklace", "button", "shield")
+        what = chance.of("necklace", "button", "shield")
         mishap = replace(mishap, artefacts=("marker R", what))  # type: ignore[arg-type]
         cause = Cause(fault, "remove", "ask", f"A {what} was left in the field; it may also confuse the index.")
     else:
@@ -123,14 +128,9 @@ def made_wrong(chance: np.random.Generator, case: Case, fault: str) -> tuple[Sce
     return Scene(case, console, lie, mishap), cause
 
 
-def of_sign(chance: np.random.Generator) -> float:
-    """Plus or minus one."""
-    return 1.0 if chance.random() < 0.5 else -1.0
-
-
-def critique(chance: np.random.Generator, projections: Projections, *faults: str) -> Question:
+def critique(chance: Chance, projections: Projections, *faults: str) -> Question:
     """An image with one of some faults: name it, say whether it is repeated, say what is changed."""
-    fault = of(chance, *faults)
+    fault = chance.of(*faults)
     views = THICK if fault in ("flat", "not_penetrated", "cut_off") else VIEWS
     scene, cause = made_wrong(chance, somebody(chance, projections, *views), fault)
     view = scene.case.projection
@@ -149,35 +149,35 @@ def critique(chance: np.random.Generator, projections: Projections, *faults: str
     )
 
 
-def exposure_faults(chance: np.random.Generator, projections: Projections) -> Question:
+def exposure_faults(chance: Chance, projections: Projections) -> Question:
     return critique(chance, projections, "noise", "over", "none")
 
 
-def penetration_faults(chance: np.random.Generator, projections: Projections) -> Question:
+def penetration_faults(chance: Chance, projections: Projections) -> Question:
     return critique(chance, projections, "not_penetrated", "flat", "noise")
 
 
-def sharpness_faults(chance: np.random.Generator, projections: Projections) -> Question:
+def sharpness_faults(chance: Chance, projections: Projections) -> Question:
     return critique(chance, projections, "motion", "none", "noise")
 
 
-def grid_faults(chance: np.random.Generator, projections: Projections) -> Question:
+def grid_faults(chance: Chance, projections: Projections) -> Question:
     return critique(chance, projections, "cut_off", "flat", "none")
 
 
-def position_faults(chance: np.random.Generator, projections: Projections) -> Question:
+def position_faults(chance: Chance, projections: Projections) -> Question:
     return critique(chance, projections, "turned", "centred", "none")
 
 
-def anything(chance: np.random.Generator, projections: Projections) -> Question:
+def anything(chance: Chance, projections: Projections) -> Question:
     return critique(chance, projections, *FAULTS)
 
 
-def one_change(chance: np.random.Generator, projections: Projections) -> Question:
+def one_change(chance: Chance, projections: Projections) -> Question:
     """An image with its index: set the mAs that mends it."""
     case = somebody(chance, projections, *VIEWS)
     console = usual_console(case)
-    share = pick(chance, 0.25, 0.4, 2.5, 4)
+    share = chance.pick(0.25, 0.4, 2.5, 4)
     off = replace(console, mas=float(f"{max(console.mas * share, 0.1):.2g}"))
     di = 10 * math.log10(off.mas / console.mas)
     right = corrected_mas(off.mas, di)
@@ -201,8 +201,8 @@ def one_change(chance: np.random.Generator, projections: Projections) -> Questio
     )
 
 
-def which_chamber(chance: np.random.Generator, projections: Projections) -> Question:
-    kind = of(chance, "chest-pa", "lspine-ap", "pelvis-ap")
+def which_chamber(chance: Chance, projections: Projections) -> Question:
+    kind = chance.of("chest-pa", "lspine-ap", "pelvis-ap")
     view = projections[kind]
     options = {"L+R": "The two outer ones", "C": "The middle one", "none": "None: by hand"}
     right = "L+R" if kind in ("chest-pa", "pelvis-ap") else "C"
@@ -227,7 +227,7 @@ def which_chamber(chance: np.random.Generator, projections: Projections) -> Ques
     )
 
 
-def beside_the_part(chance: np.random.Generator, projections: Projections) -> Question:
+def beside_the_part(chance: Chance, projections: Projections) -> Question:
     case = somebody(chance, projections, "wrist-pa", "elbow-ap", "ankle-ap")
     usual = usual_console(case)
     scene = Scene(case, replace(usual, mas=usual.mas * 4, chambers=("L", "R")))
@@ -246,7 +246,7 @@ def beside_the_part(chance: np.random.Generator, projections: Projections) -> Qu
     )
 
 
-def reached_the_back_up(chance: np.random.Generator, projections: Projections) -> Question:
+def reached_the_back_up(chance: Chance, projections: Projections) -> Question:
     case = somebody(chance, projections, "lspine-ap", "abdomen-supine")
     usual = usual_console(case)
     scene = Scene(case, replace(usual, mas=float(f"{usual.mas / 2.5:.2g}"), chambers=("C",)))
@@ -263,8 +263,8 @@ def reached_the_back_up(chance: np.random.Generator, projections: Projections) -
     )
 
 
-def density_step(chance: np.random.Generator, projections: Projections) -> Question:
-    di, step = pick(chance, -1.0, -2.0, 1.0, 2.0), 1.25
+def density_step(chance: Chance, projections: Projections) -> Question:
+    di, step = chance.pick(-1.0, -2.0, 1.0, 2.0), 1.25
     right = -round(di / (10 * math.log10(step)))
     sign = number(di) if di < 0 else f"+{number(di)}"
     return Question(
@@ -276,7 +276,7 @@ def density_step(chance: np.random.Generator, projections: Projections) -> Quest
     )
 
 
-def least_dose(chance: np.random.Generator, projections: Projections) -> Question:
+def least_dose(chance: Chance, projections: Projections) -> Question:
     """The lowest of some mAs whose index is still accepted."""
     case = somebody(chance, projections, *VIEWS)
     console = usual_console(case)
@@ -298,8 +298,8 @@ def least_dose(chance: np.random.Generator, projections: Projections) -> Questio
     )
 
 
-def kvp_for_dose(chance: np.random.Generator, projections: Projections) -> Question:
-    view = projections[of(chance, "lspine-ap", "abdomen-supine", "pelvis-ap")]
+def kvp_for_dose(chance: Chance, projections: Projections) -> Question:
+    view = projections[chance.of("lspine-ap", "abdomen-supine", "pelvis-ap")]
     options = {
         "up": "15 % more kVp, half the mAs",
         "down": "15 % less kVp, twice the mAs",
@@ -314,8 +314,8 @@ def kvp_for_dose(chance: np.random.Generator, projections: Projections) -> Quest
     )
 
 
-def collimated(chance: np.random.Generator, projections: Projections) -> Question:
-    a, b = pick(chance, 35, 30), pick(chance, 24, 20)
+def collimated(chance: Chance, projections: Projections) -> Question:
+    a, b = chance.pick(35, 30), chance.pick(24, 20)
     height, other = 43.0, 30.0
     right = 100 * (1 - b * other / (a * height))
     return Question(

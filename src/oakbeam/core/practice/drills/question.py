@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import math
 from collections.abc import Callable, Mapping
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from typing import Literal
 
 import numpy as np
@@ -25,6 +25,11 @@ Track = Literal[
     "dose",
     "chart building",
 ]
+Level = Literal[1, 2, 3]
+LEVELS: Mapping[Level, str] = {1: "easier", 2: "usual", 3: "harder"}
+"""How hard a task is: how near a number has to be, how plain a fault is, and from 3 on a second step where mAs are asked
+for."""
+TOLERANCE: Mapping[Level, float] = {1: 1.5, 2: 1.0, 3: 0.7}
 Projections = Mapping[str, Projection]
 Answer = Mapping[str, float | str]
 HINT_COSTS = 0.25
@@ -33,10 +38,32 @@ NEARLY = 3.0
 """A number so many tolerances off is still nearly right."""
 
 
+class Chance(np.random.Generator):
+    """What a task is drawn by; level: how hard it shall be. What is drawn does not depend on the level, only how much of
+    it."""
+
+    def __init__(self, seed: int, drill: str, level: Level = 2) -> None:
+        super().__init__(np.random.PCG64([seed, *drill.encode()]))
+        self.level = level
+
+    def pick(self, *values: float) -> float:
+        """One of some numbers."""
+        return float(values[int(self.integers(len(values)))])
+
+    def of(self, *values: str) -> str:
+        """One of some words."""
+        return values[int(self.integers(len(values)))]
+
+    def sign(self) -> float:
+        """Plus or minus one."""
+        return 1.0 if self.random() < 0.5 else -1.0
+
+
 @dataclass(frozen=True, slots=True)
 class Asked:
     """One thing that is asked for. A number: unit, the right one, and how far off is still right (relative, or absolute
-    where it is said to be). A choice: options by key, and the right one. right is never told before the answer."""
+    where it is said to be; fixed where the rule itself says how far). A choice: options by key, and the right one. right is
+    never told before the answer."""
 
     name: str
     label: str
@@ -44,6 +71,7 @@ class Asked:
     unit: str = ""
     tolerance: float = 0.05
     absolute: bool = False
+    fixed: bool = False
     options: Mapping[str, str] = field(default_factory=dict)
 
 
@@ -91,11 +119,56 @@ class Drill:
     track: Track
     name: str
     aim: str
-    make: Callable[[np.random.Generator, Projections], Question]
+    make: Callable[[Chance, Projections], Question]
 
-    def question(self, seed: int, projections: Projections) -> Question:
-        """The task of a seed; the same for all who do it."""
-        return self.make(np.random.default_rng([seed, *self.id.encode()]), projections)
+    def question(self, seed: int, projections: Projections, level: Level = 2) -> Question:
+        """The task of a seed at a level; the same for all who do it."""
+        chance = Chance(seed, self.id, level)
+        question = self.make(chance, projections)
+        if level == 3 and self.track == "arithmetic" and [one.name for one in question.asked] == ["mas"]:
+            question = _with_a_second_step(question, chance)
+        asked = tuple(
+            one if one.fixed else replace(one, tolerance=one.tolerance * TOLERANCE[level]) for one in question.asked
+        )
+        return replace(question, asked=asked)
+
+
+def _with_a_second_step(question: Question, chance: Chance) -> Question:
+    """The same, and then one thing more that changes the mAs by a factor."""
+    then = SECOND_STEPS[int(chance.integers(len(SECOND_STEPS)))]
+    (one,) = question.asked
+    first = float(one.right)
+    right, made = first * then.factor, question.after
+    after = None
+
+    if made is not None:
+        # The image of an answer is that of the first step at as many times its mAs.
+        def after(answer: Answer) -> Scene | None:
+            mas = answer.get("mas")
+            return made({"mas": mas / then.factor}) if isinstance(mas, (int, float)) else None
+
+    worked = f"{question.worked} Then {then.how}: {number(first)} × {number(then.factor)} = {number(right)} mAs."
+    return replace(
+        question, given=f"{question.given} {then.given}", asked=(replace(one, right=right),), worked=worked, after=after
+    )
+
+
+@dataclass(frozen=True, slots=True)
+class SecondStep:
+    """One thing more that changes the mAs: given, by which factor, and how that is found."""
+
+    given: str
+    factor: float
+    how: str
+
+
+SECOND_STEPS = (
+    SecondStep("Besides, the cast on the part wants half as much again.", 1.5, "the cast"),
+    SecondStep("Besides, the last calibration found that the tube gives 10 % too little.", 1 / 0.9, "the tube"),
+    SecondStep("Besides, the patient is one doubling thinner than that.", 0.5, "one doubling less"),
+    SecondStep("Besides, the chart keeper has asked for a fifth less exposure with this receptor.", 0.8, "a fifth less"),
+)
+"""What a harder task adds; each stands by itself, whatever the first step was."""
 
 
 def judge(question: Question, answer: Answer, hinted: bool = False) -> Judged:
@@ -118,8 +191,12 @@ def _of_choice(one: Asked, given: float | str) -> tuple[float, str]:
         raise Refusal("No such choice", f"{one.label}: choose one of those offered.", sorted(one.options), one.name)
     right = one.options[str(one.right)]
     if given == one.right:
-        return 1.0, f"{one.label}: {right}. Right."
-    return 0.0, f"{one.label}: {one.options[str(given)]}, but it is {right}."
+        return 1.0, f"{_asked(one)} {right}. Right."
+    return 0.0, f"{_asked(one)} {one.options[str(given)]}, but it is {right}."
+
+
+def _asked(one: Asked) -> str:
+    return one.label if one.label.endswith("?") else f"{one.label}:"
 
 
 def _of_number(one: Asked, given: float | str) -> tuple[float, str]:
@@ -127,7 +204,7 @@ def _of_number(one: Asked, given: float | str) -> tuple[float, str]:
         raise Refusal("Not a number", f"{one.label} is a number.", None, one.name)
     right = float(one.right)
     off = abs(given - right) / (one.tolerance if one.absolute else one.tolerance * max(abs(right), 1e-9))
-    told = f"{one.label}: {number(given)} {one.unit}".rstrip()
+    told = f"{_asked(one)} {number(given)} {one.unit}".rstrip()
     if off <= 1 + 1e-9:
         return 1.0, f"{told}. Right."
     way = "too much" if given > right else "too little"
@@ -139,13 +216,3 @@ def _of_number(one: Asked, given: float | str) -> tuple[float, str]:
 def number(value: float) -> str:
     """A figure as it is said: three digits that count."""
     return f"{float(f'{value:.3g}'):g}".replace("-", "−")
-
-
-def pick(chance: np.random.Generator, *values: float) -> float:
-    """One of some numbers."""
-    return float(values[int(chance.integers(len(values)))])
-
-
-def of(chance: np.random.Generator, *values: str) -> str:
-    """One of some words."""
-    return values[int(chance.integers(len(values)))]

@@ -5,8 +5,11 @@ from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
+from typing import cast
 
 import numpy as np
+
+from oakbeam.core.practice.drills.question import Level
 
 GOOD = 0.8
 """Credit from which an answer was right."""
@@ -38,6 +41,22 @@ def standings(history: Sequence[tuple[str, float]]) -> dict[str, Standing]:
         since = len(history) - 1 - places[-1]
         found[drill] = Standing(len(earned), sum(earned[-5:]) / len(earned[-5:]), max(0, gap - since))
     return found
+
+
+def level_of(earned: Sequence[float]) -> Level:
+    """How hard a drill is next for who earned this with it, oldest first: it begins easier; two right in a row and it is
+    harder by one step, less than half and it is easier by one."""
+    level, row = 1, 0
+    for credit in earned:
+        row = row + 1 if credit >= GOOD else 0
+        if row == 2:
+            level, row = min(level + 1, 3), 0
+        elif credit < HALF:
+            level = max(level - 1, 1)
+    return cast(Level, level)
+
+
+HALF = 0.5
 
 
 def next_drill(history: Sequence[tuple[str, float]], drills: Sequence[str], chance: np.random.Generator) -> str:
