@@ -44,7 +44,7 @@ def test_a_usual_technique_is_on_target_and_what_cannot_be_is_refused_in_words(c
     lists = client.get("/api/practice/lists").json()
     assert "chest-pa" in lists["projections"] and lists["conditions"]["prosthesis"]
     for change, says in (
-        ({"case": {**KNEE, "projection": "hip-lateral-crosstable"}}, "not computed yet"),
+        ({"case": {**KNEE, "projection": "long-leg-knees"}}, "not computed yet"),
         ({"case": {**KNEE, "projection": "no-such"}}, "no-such"),
         ({"case": {**KNEE, "condition": "gout"}}, "condition"),
         ({"console": {**SMALL["console"], "kvp": 400}}, "kVp"),
@@ -157,7 +157,7 @@ def test_the_light_field_is_told_on_the_skin_and_moves_with_the_shutters(client)
     aside = {"case": case, "console": console, "wrong": {"shutters_off_cm": [4, 0]}}
     moved = client.post("/api/practice/light-field", json=aside).json()
     assert moved["field"][0][0] > seen["field"][0][0] + 0.05
-    nowhere = {"case": {**case, "projection": "long-leg-ap"}, "console": console}
+    nowhere = {"case": {**case, "projection": "long-leg-hips"}, "console": console}
     assert client.post("/api/practice/light-field", json=nowhere).status_code in (404, 422)
 
 

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from collections.abc import Mapping
 from dataclasses import dataclass
 
@@ -26,6 +27,8 @@ REGIONS: Mapping[str, Region] = {
     "trunk": Region(trunk.outline, trunk.trunk),
     "shoulder": Region(arm.shoulder_outline, arm.shoulder),
     "neck": Region(head.outline, head.neck),
+    "raised shoulder": Region(arm.raised_outline, arm.raised_shoulder),
+    "hip": Region(trunk.hip_outline, trunk.hip),
     "swimmer": Region(head.swimmer_outline, head.swimmer),
     "head": Region(head.head_outline, head.whole_head, 1.0),
     "hand": Region(arm.hand_outline, arm.hand, 0.8),
@@ -39,8 +42,9 @@ REGIONS: Mapping[str, Region] = {
 @dataclass(frozen=True)
 class View:
     """A projection of a computed part. seen: from where, one of `SEEN`, then turned about the body's own length by
-    turned_deg and leant by lean_deg; centre: the anatomical point under the central ray; angle_deg: the tube's, toward the
-    head positive; bend_deg: of the joint; arms_up: out of the way."""
+    turned_deg, leant by lean_deg and spun in the image by spun_deg; centre: the anatomical point under the central ray;
+    angle_deg: the tube's, toward the head positive; bend_deg: of the joint; arms_up: out of the way of a view from the
+    side; tilted_deg: about the way from back to front, as a thigh that lies flat tilts the knee's joint."""
 
     region: str
     seen: str
@@ -50,16 +54,25 @@ class View:
     bend_deg: float = 0.0
     lean_deg: float = 0.0
     arms_up: bool = False
+    spun_deg: float = 0.0
+    tilted_deg: float = 0.0
 
     def pose(self, turned_deg: float = 0.0, off_cm: tuple[float, float] = (0.0, 0.0), angle_deg: float = 0.0) -> Pose:
         """How it lies, with what is wrong about it: turned too far, centred beside [cm of the image], the tube angled too
         far."""
-        how = turn("x", self.lean_deg) @ SEEN[self.seen] @ turn("y", self.turned_deg + turned_deg)
+        how = (
+            turn("z", self.spun_deg)
+            @ turn("x", self.lean_deg)
+            @ SEEN[self.seen]
+            @ turn("z", self.tilted_deg)
+            @ turn("y", self.turned_deg + turned_deg)
+        )
         beside = np.linalg.inv(how) @ np.array([off_cm[0], off_cm[1], 0.0])
         x, y, z = np.asarray(self.centre) + beside
         return Pose(how, (float(x), float(y), float(z)), self.angle_deg + angle_deg)
 
 
+ARMPIT = math.radians(20)
 SEEN: Mapping[str, Array] = {
     "front": np.eye(3),
     # Shown as from the front, as images are hung; the back is to the tube.
@@ -67,6 +80,12 @@ SEEN: Mapping[str, Array] = {
     "left": turn("y", -90),
     "above": turn("z", 180) @ turn("x", 90),
     "below": turn("x", -90),
+    # From the other groin outward and up, square to the neck of the femur; what is in front is shown above.
+    "groin": np.array([[1, -1, 0], [0, 0, math.sqrt(2)], [-1, -1, 0]]) / math.sqrt(2),
+    # Into the armpit from beside the chest; what is in front is shown above.
+    "armpit": np.array([[math.cos(ARMPIT), math.sin(ARMPIT), 0], [0, 0, 1], [math.sin(ARMPIT), -math.cos(ARMPIT), 0]]),
+    # Along the thigh toward the bent knee, in front of it.
+    "thigh": np.diag([1.0, -1.0, 1.0]) @ turn("x", 90),
 }
 
 KNEE, ANKLE = (0.0, 0.0, 0.0), (0.0, 0.3, 0.0)
@@ -85,7 +104,7 @@ VIEWS: Mapping[str, View] = {
     "wrist-lateral": View("hand", "front", (0.2, 1.0, 0.0), 90),
     "wrist-scaphoid": View("hand", "front", (0.9, 1.0, 0.0), angle_deg=-15),
     "forearm-ap": View("elbow", "front", (0.1, -11.5, 0.0)),
-    "forearm-lateral": View("elbow", "left", (0.1, -1.0, 8.0), bend_deg=90),
+    "forearm-lateral": View("elbow", "left", (0.1, 0.3, 11.5), bend_deg=90, spun_deg=90),
     "elbow-ap": View("elbow", "front", KNEE),
     "elbow-ap-partial-flexion": View("elbow", "front", (0, 1.0, 0), bend_deg=45),
     "elbow-oblique-external": View("elbow", "front", KNEE, -45),
@@ -98,6 +117,8 @@ VIEWS: Mapping[str, View] = {
     "shoulder-ap-neutral": View("shoulder", "front", (15.5, 36.0, -2.0), bend_deg=-20),
     "shoulder-grashey": View("shoulder", "front", (15.6, 36.8, -2.2), -38),
     "shoulder-scapular-y": View("shoulder", "back", (13.5, 35.0, -4.5), 58),
+    "shoulder-axial": View("raised shoulder", "armpit", (15.6, 37.0, -2.2)),
+    "shoulder-transthoracic-lateral": View("shoulder", "left", (17.0, 34.0, -2.0), bend_deg=-20, arms_up=True),
     "clavicle-ap": View("shoulder", "front", (8.5, 39.5, 3.0)),
     "clavicle-ap-axial": View("shoulder", "front", (8.5, 39.5, 3.0), angle_deg=20),
     "scapula-ap": View("shoulder", "front", (12.0, 33.5, -5.0)),
@@ -119,13 +140,17 @@ VIEWS: Mapping[str, View] = {
     "knee-ap": View("knee", "front", KNEE),
     "knee-oblique-medial": View("knee", "front", KNEE, -45),
     "knee-oblique-lateral": View("knee", "front", KNEE, 45),
-    "knee-lateral": View("knee", "left", (0, 0.3, 0.4), bend_deg=25, angle_deg=6),
+    "knee-lateral": View("knee", "left", (0, 0.3, 0.4), bend_deg=25, angle_deg=6, tilted_deg=-6),
     "knee-lateral-crosstable": View("knee", "left", (0, 0.3, 0.4), bend_deg=5),
     "knee-ap-wb": View("knee", "front", KNEE),
     "knee-pa-flexion-wb": View("knee", "back", (0, 0.2, -0.5), bend_deg=45, lean_deg=0, angle_deg=-10),
     "knee-tunnel-holmblad": View("knee", "back", (0, 0.6, -1.5), bend_deg=70, lean_deg=0),
+    "knee-tunnel-beclere": View("knee", "front", (0, 0.6, -1.5), bend_deg=60, lean_deg=-18, angle_deg=42),
     "knee-tunnel-camp-coventry": View("knee", "back", (0, 0.6, -1.5), bend_deg=45, angle_deg=-42),
     "patella-pa": View("knee", "back", (0.2, 3.2, 3.0)),
+    "patella-tangential-inferosuperior": View("knee", "thigh", (0.1, 3.2, 3.0), bend_deg=45, lean_deg=20),
+    "patella-tangential-settegast": View("knee", "thigh", (0.1, 3.2, 3.0), bend_deg=100, lean_deg=20),
+    "patella-tangential-hughston": View("knee", "thigh", (0.1, 3.2, 3.0), bend_deg=55, lean_deg=20),
     "patella-lateral": View("knee", "left", (0.2, 3.0, 3.4), bend_deg=8),
     "femur-ap-distal": View("knee", "front", (0.1, 15.0, 0.2)),
     "femur-ap-proximal": View("trunk", "front", (11.6, -24.0, 0.3)),
@@ -134,6 +159,7 @@ VIEWS: Mapping[str, View] = {
     "pelvis-frog": View("trunk", "front", (0.0, -11.5, 0.0)),
     "hip-ap": View("trunk", "front", (9.8, -14.0, 0.3)),
     "hip-lateral-frog": View("trunk", "front", (9.8, -14.0, 0.3), 20),
+    "hip-lateral-crosstable": View("hip", "groin", (10.6, -14.2, 0.4)),
     "sij-ap-axial": View("trunk", "front", (0.0, -6.5, -5.5), angle_deg=32),
     "sij-oblique": View("trunk", "front", (5.5, -6.0, -5.5), 27),
     "sacrum-ap-axial": View("trunk", "front", (0.0, -8.0, -6.5), angle_deg=15),
@@ -182,6 +208,7 @@ VIEWS: Mapping[str, View] = {
     "sinus-lateral": View("head", "left", (0.0, 58.0, 5.0)),
     "face-waters": View("head", "back", (0.0, 57.5, 4.0), lean_deg=37),
     "face-caldwell": View("head", "back", (0.0, 58.5, 4.0), angle_deg=-15),
+    "nasal-lateral": View("head", "left", (0.0, 58.9, 9.4)),
     "face-lateral": View("head", "left", (0.0, 56.5, 4.0)),
     "scoliosis-pa": View("trunk", "back", (0.0, 20.0, 0.0)),
     "scoliosis-lateral": View("trunk", "left", (0.0, 20.0, -3.0), arms_up=True),
@@ -192,5 +219,4 @@ VIEWS: Mapping[str, View] = {
     "peds-abdomen-supine": View("trunk", "front", (0.0, 0.0, 0.0)),
     "peds-abdomen-upright": View("trunk", "front", (0.0, 5.0, 0.0)),
 }
-"""What cannot be computed yet, for want of a body that lies so, is not offered: views of a bent hip from the side,
-tangential patellae, the arm through the chest, and whole legs."""
+"""What cannot be computed yet, for want of a second leg in the image, is not offered: both kneecaps at once, and whole legs."""

@@ -10,7 +10,7 @@ import numpy as np
 
 from oakbeam.core.physics.beam.tables import Array
 from oakbeam.core.practice.bodies import trunk
-from oakbeam.core.practice.bodies.frame import Build, capsules, flare, skin
+from oakbeam.core.practice.bodies.frame import Build, capsules, flare, joined, shaft, skin
 from oakbeam.core.practice.bodies.leg import tubular
 from oakbeam.core.practice.computed_body import Tissue, bone
 from oakbeam.core.practice.solids import Solid, ball, rod, turn
@@ -79,16 +79,20 @@ def hand(build: Build) -> list[Tissue]:
     thin, grown = build.bone_share, build.grown
     gap = 0.35 * (1 - grown)
     radius = [
-        rod((1.1, -14, 0), (0.95, -4.4, 0), 0.72, 0.76),
         *flare((0.95, -4.6, 0), (0.75, -0.2 - gap, 0), 0.76, 1.5, 0.75),
         rod((1.7, -0.9 - gap, 0), (1.95, 0.2 - gap, 0), 0.55, 0.3),
     ]
     ulna = [
-        rod((-0.9, -14, 0), (-1.25, -1.6, 0), 0.68, 0.6),
+        joined((-1.2, -3.2, 0), (-1.3, -1.4 - gap, 0), 0.6, 0.68),
         ball((-1.35, -1.05 - gap, 0), (0.85, 0.65, 0.75)),
         rod((-1.9, -0.9 - gap, 0.2), (-2.0, 0.0 - gap, 0.2), 0.28, 0.15),
     ]
-    found = [bone("radius", radius, 0.18 * thin, 0.18 * thin), bone("ulna", ulna, 0.17 * thin, 0.15 * thin)]
+    found = [
+        bone("radius", radius, 0.12 * thin, 0.17 * thin),
+        bone("ulna", ulna, 0.12 * thin, 0.16 * thin),
+        *shaft("radius shaft", [(1.1, -18, 0), (0.95, -4.6, 0)], (0.72, 0.76), 0.24, thin),
+        *shaft("ulna shaft", [(-0.9, -18, 0), (-1.2, -3.2, 0)], (0.68, 0.6), 0.22, thin),
+    ]
     if grown > 0.1:
         shrink = 0.45 + 0.55 * grown
         for name, (centre, sizes, lean) in CARPALS.items():
@@ -137,40 +141,42 @@ def elbow(build: Build) -> list[Tissue]:
     thin = build.bone_share
     fossa = [ball((-0.3, 2.0, -1.1), (1.15, 1.0, 0.85)), ball((-0.2, 1.9, 1.0), (0.9, 0.7, 0.62))]
     humerus = [
-        *flare((0, 7.0, 0), (-0.1, 0.9, 0.1), 1.15, 3.0, 0.36),
+        *flare((0, 8.5, 0), (-0.1, 1.0, 0.1), 1.15, 2.75, 0.36),
         rod((-1.9, 0.15, 0.3), (-0.95, 0.1, 0.3), 1.25, 0.85),
         rod((-0.95, 0.1, 0.3), (0.15, 0.1, 0.3), 0.85, 1.1),
         ball((1.2, 0.1, 0.5), (1.05, 1.05, 1.05)),
-        ball((-2.9, 1.7, -0.1), (0.85, 0.9, 0.65)),
-        ball((2.45, 1.5, 0.0), (0.55, 0.9, 0.6)),
+        *capsules([(-1.3, 3.6, 0), (-2.75, 1.55, -0.1)], (0.8, 0.62)),
+        *capsules([(1.3, 3.4, 0), (2.3, 1.5, 0)], (0.7, 0.5)),
     ]
     notch = [rod((-2.4, 0.12, 0.3), (0.6, 0.12, 0.3), 1.35)]
     ulna = [
         ball((-0.8, 0.75, -1.25), (1.15, 1.75, 1.1)),
-        rod((-0.8, 0.4, -1.3), (-0.9, -3.0, -0.7), 1.15, 1.0),
+        joined((-0.8, 0.6, -1.3), (-0.85, -3.0, -0.7), 1.15, 1.0),
         ball((-0.75, -1.25, 0.55), (0.95, 0.75, 0.85)),
-        rod((-0.8, -1.6, -0.2), (-0.95, -5.0, -0.5), 1.2, 0.8),
-        rod((-0.95, -4.8, -0.5), (-1.0, -24, 0), 0.75, 0.6),
-        ball((-1.1, -24.4, 0), (0.85, 0.7, 0.75)),
+        joined((-0.85, -2.6, -0.6), (-0.95, -5.4, -0.5), 1.05, 0.78),
     ]
+    ulna_head = [joined((-1.05, -22.6, 0), (-1.1, -24.2, 0), 0.6, 0.72), ball((-1.1, -24.4, 0), (0.85, 0.7, 0.75))]
     radius = [
         rod((1.25, -1.1, 0.45), (1.25, -1.95, 0.4), 1.08, 1.0),
-        rod((1.25, -1.9, 0.4), (1.15, -3.6, 0.3), 0.78, 0.72),
+        joined((1.25, -1.85, 0.4), (1.15, -3.9, 0.3), 0.8, 0.72),
         ball((0.75, -4.2, 0.2), (0.6, 0.9, 0.6)),
-        rod((1.1, -3.5, 0.3), (1.2, -21, 0), 0.72, 0.78),
-        *flare((1.2, -20.8, 0), (1.2, -25.2, 0), 0.78, 1.5, 0.75),
     ]
+    radius_end = flare((1.2, -20.8, 0), (1.2, -25.2, 0), 0.78, 1.5, 0.75)
     pads = [
         Tissue("front fat pad", (ball((0, 2.4, 1.5), (1.4, 1.5, 0.4)),), {"adipose": 0.9}),
     ]
     upper = [
-        bone("distal humerus", humerus, 0.12 * thin, 0.22 * thin, fossa),
-        bone("humerus shaft", [rod((0, 24, 0), (0, 6.7, 0), 1.15, 1.15)], 0.45 * thin, 0.01, humerus),
+        bone("distal humerus", humerus, 0.12 * thin, 0.18 * thin, fossa),
+        *shaft("humerus shaft", [(0, 26, 0), (0, 8.5, 0)], (1.15, 1.15), 0.45, thin),
         *pads,
     ]
     lower = [
-        bone("ulna", ulna, 0.16 * thin, 0.2 * thin, notch),
-        bone("proximal radius", radius, 0.16 * thin, 0.16 * thin),
+        bone("ulna", ulna, 0.13 * thin, 0.18 * thin, notch),
+        bone("ulna's head", ulna_head, 0.1 * thin, 0.16 * thin),
+        bone("proximal radius", radius, 0.13 * thin, 0.16 * thin),
+        bone("distal radius", radius_end, 0.12 * thin, 0.16 * thin),
+        *shaft("ulna shaft", [(-0.95, -5.4, -0.5), (-1.05, -22.6, 0)], (0.78, 0.6), 0.24, thin, (True, True)),
+        *shaft("radius shaft", [(1.15, -3.9, 0.3), (1.2, -20.8, 0)], (0.72, 0.78), 0.24, thin, (True, True)),
     ]
     return [
         skin(elbow_outline(build), 0.35),
@@ -192,6 +198,25 @@ def shoulder_outline(build: Build) -> list[Solid]:
     ]
 
 
+def raised_outline(build: Build) -> list[Solid]:
+    """The trunk with the left arm held out from it."""
+    f = build.flesh
+    return [
+        *trunk.outline(build),
+        rod((SHOULDER[0] - 1, 37.4, -2.2), (42, 35.6, -2.2), 5.6 * f, 4.4 * f, 1.0),
+    ]
+
+
+def raised_shoulder(build: Build) -> list[Tissue]:
+    """The left shoulder with the arm held out from the body."""
+    held_out = turn("z", 86)
+    found = [
+        one.moved(held_out, SHOULDER - held_out @ SHOULDER) if one.name.startswith("humerus") else one
+        for one in shoulder(build)[1:]
+    ]
+    return [skin(raised_outline(build), 0.6 * build.flesh), *found]
+
+
 def shoulder(build: Build) -> list[Tissue]:
     """The left shoulder with chest wall and arm; the humerus turned out as far as the build is bent (negative: in)."""
     thin = build.bone_share
@@ -205,9 +230,8 @@ def shoulder(build: Build) -> list[Tissue]:
         ball(SHOULDER, 2.35),
         ball(about((1.75, -0.15, 0.35)), (1.1, 1.7, 1.3), out),
         ball(about((0.5, -0.6, 1.9)), (0.75, 1.0, 0.7), out),
-        rod(SHOULDER + np.array([0.6, -1.2, 0]), SHOULDER + np.array([1.3, -5.5, 0.1]), 2.0, 1.3),
+        joined(SHOULDER + np.array([0.6, -1.2, 0]), SHOULDER + np.array([1.3, -6.0, 0.1]), 2.0, 1.3),
     ]
-    shaft = [rod(SHOULDER + np.array([1.25, -5.2, 0.1]), SHOULDER + np.array([4.2, -30, 0.8]), 1.25, 1.1)]
     socket = [ball((14.05, 36.9, -2.6), (0.55, 1.8, 1.35), turn("y", 20))]
     bones = [
         *trunk.chest_inside(build),
@@ -216,7 +240,14 @@ def shoulder(build: Build) -> list[Tissue]:
         *trunk.shoulder_girdle(build),
         bone("socket of the shoulder", socket, 0.12, 0.25),
         bone("humerus top", top, 0.11 * thin, 0.15 * thin),
-        bone("humerus shaft", shaft, 0.42 * thin, 0.01, top),
+        *shaft(
+            "humerus shaft",
+            [SHOULDER + np.array([1.3, -6.0, 0.1]), SHOULDER + np.array([4.2, -30, 0.8])],
+            (1.3, 1.1),
+            0.42,
+            thin,
+            (True, False),
+        ),
     ]
     return [
         skin(shoulder_outline(build), 0.8 * build.flesh),

@@ -2,12 +2,14 @@
 
 from __future__ import annotations
 
+import itertools
 from collections.abc import Sequence
 from dataclasses import dataclass, field, replace
 
 import numpy as np
 
 from oakbeam.core.anatomy.body import AgeBand, Sex
+from oakbeam.core.physics.beam.tables import Array
 from oakbeam.core.practice.computed_body import Tissue
 from oakbeam.core.practice.solids import Solid, Vector, ball, rod
 
@@ -94,6 +96,55 @@ def flare(
     ]
 
 
+def shaft(
+    name: str,
+    points: Sequence[Vector],
+    radii: Sequence[float],
+    cortex_cm: float,
+    thin: float = 1.0,
+    ends: Sequence[bool] = (False, True),
+    flat: float = 1.0,
+    flat_along: Vector = (0, 0, 1),
+) -> list[Tissue]:
+    """The shaft of a long bone from point to point. Toward an end that goes over into a joint its cortex grows thin and its
+    marrow fills with trabecular bone step by step, so that no seam is seen there. ends: which of the two goes over so."""
+    at, sizes = [np.asarray(one, float) for one in points], list(radii)
+    stations: list[tuple[Array, float, float]] = []
+    for i, (point, radius) in enumerate(zip(at, sizes, strict=True)):
+        last = i == len(at) - 1
+        over = 1.0 if (i == 0 and ends[0]) or (last and ends[1]) else 0.0
+        if last and ends[1]:
+            stations += _toward(at[i - 1], point, sizes[i - 1], radius)
+        stations.append((point, radius, over))
+        if i == 0 and ends[0]:
+            stations += _toward(at[1], point, sizes[1], radius)[::-1]
+    found = []
+    for (a, first, over), (b, second, over_b) in itertools.pairwise(stations):
+        whole = replace(rod(a, b, first, second, flat, flat_along), open_ended=True)
+        thick, thick_b = (thin * (cortex_cm + one * (END_CORTEX_CM - cortex_cm)) for one in (over, over_b))
+        core = rod(a, b, max(first - thick, 0.02), max(second - thick_b, 0.02), flat, flat_along)
+        # A wall as thick where the bone is flat.
+        core = replace(core, open_ended=True)
+        share = 0.01 + (END_TRABECULAR - 0.01) * (over + over_b) / 2
+        found.append(Tissue(name, (whole,), {"bone": 1.0}, "soft", (core,), {"bone": share * thin}))
+    return found
+
+
+END_CORTEX_CM, END_TRABECULAR, OVER_CM = 0.12, 0.16, (3.4, 2.4, 1.5, 0.7)
+"""What a shaft's wall and inside are where it has become a joint's end, and how far before that it is on its way."""
+
+
+def _toward(start: Array, end: Array, first: float, last: float) -> list[tuple[Array, float, float]]:
+    """Stations of a shaft on its way to an end: (point, radius, how far it has become it)."""
+    long = float(np.linalg.norm(end - start))
+    found = []
+    for cm in OVER_CM:
+        if cm < 0.8 * long:
+            share = 1 - cm / long
+            found.append((start + share * (end - start), first + share * (last - first), 1 - cm / (OVER_CM[0] + 0.6)))
+    return found
+
+
 PLATE_CM = 0.14
 """How thick the bone under a joint's cartilage is."""
 
@@ -101,10 +152,8 @@ PLATE_CM = 0.14
 def joined(
     start: Vector, end: Vector, first: float, last: float, flat: float = 1.0, flat_along: Vector = (0, 0, 1)
 ) -> Solid:
-    """A rod that goes on in others at both ends."""
-    a, b = np.asarray(start, float), np.asarray(end, float)
-    more = 0.01 * (b - a)
-    return replace(rod(a - more, b + more, first, last, flat, flat_along), open_ended=True)
+    """A rod that goes on in others at both ends, in the same plane."""
+    return replace(rod(start, end, first, last, flat, flat_along), open_ended=True)
 
 
 def capsules(

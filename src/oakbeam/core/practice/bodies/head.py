@@ -32,7 +32,7 @@ def outline(build: Build) -> list[Solid]:
         ball((0, 63.2, -0.2), (7.7, 8.6, 9.6)),
         ball((0, 58.0, 4.4), (6.2, 6.6, 5.0)),
         rod((0, 51.5, 5.0), (0, 57, 4.4), 4.0, 5.4, 0.95, (0, 0, 1)),
-        rod((0, 57.0, 9.0), (0, 58.8, 10.0), 1.2, 1.0),
+        *capsules([(0, 57.2, 9.6), (0, 60.6, 7.9)], (1.75, 1.55)),
     ]
     return [
         *trunk.outline(build),
@@ -43,7 +43,7 @@ def outline(build: Build) -> list[Solid]:
 
 def head_outline(build: Build) -> list[Solid]:
     """Head and neck alone."""
-    return outline(replace(build, flesh=1.0))[-5:]
+    return outline(replace(build, flesh=1.0))[-7:]
 
 
 def whole_head(build: Build) -> list[Tissue]:

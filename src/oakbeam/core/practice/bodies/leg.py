@@ -8,7 +8,7 @@ from __future__ import annotations
 
 import numpy as np
 
-from oakbeam.core.practice.bodies.frame import Build, capsules, flare, joined, skin
+from oakbeam.core.practice.bodies.frame import Build, capsules, flare, joined, shaft, skin
 from oakbeam.core.practice.computed_body import Tissue, bone
 from oakbeam.core.practice.solids import Solid, Vector, ball, box, rod, turn
 
@@ -49,7 +49,7 @@ def lower_leg_outline(build: Build) -> list[Solid]:
 def lower_leg(build: Build) -> list[Tissue]:
     """Knee, lower leg and foot of a left leg."""
     below = [one.moved(np.eye(3), TO_ANKLE) for one in foot(build)[1:]]
-    return [skin(lower_leg_outline(build), 0.4), *knee(build, shaft_to=-19.4)[1:], *below]
+    return [skin(lower_leg_outline(build), 0.4), *knee(build, shaft_to=TO_ANKLE[1] + 20)[1:], *below]
 
 
 TO_ANKLE = (0.0, -39.6, 0.0)
@@ -64,10 +64,14 @@ def knee(build: Build, shaft_to: float = -36.0) -> list[Tissue]:
         ball((0, 1.6, -3.3), (1.0, 1.4, 1.6)),
     ]
     femur = [
-        *flare((0, 11.5, 0.35), (0, 1.8, -0.4), 1.5, 3.9, 0.74),
-        ball((-2.25, 1.95, -0.75), (1.95, 2.0, 3.1)),
-        ball((2.3, 1.95, -0.6), (1.95, 1.92, 3.1)),
-        ball((0.2, 2.5, 1.4), (2.9, 1.6, 1.3)),
+        *flare((0, 12.0, 0.35), (0, 2.9, -0.3), 1.5, 4.15, 0.74),
+        ball((-2.1, 2.15, -0.75), (2.05, 2.2, 3.1)),
+        ball((2.15, 2.15, -0.6), (2.0, 2.12, 3.1)),
+        ball((-1.1, 2.5, -0.6), (2.0, 1.5, 2.8)),
+        ball((1.2, 2.5, -0.6), (2.0, 1.5, 2.8)),
+        # The two lips of the groove that the kneecap runs in, the outer one higher.
+        ball((-1.55, 2.7, 1.15), (1.55, 1.7, 1.55)),
+        ball((1.75, 2.7, 1.35), (1.6, 1.8, 1.8)),
     ]
     if build.condition == "prosthesis":
         metal = [one.shrunk(-0.12) for one in femur[1:]]
@@ -78,9 +82,9 @@ def knee(build: Build, shaft_to: float = -36.0) -> list[Tissue]:
         metal, tray = [], []
         upper = [bone("distal femur", femur, 0.10 * thin, 0.165 * thin, notch)]
     upper += [
-        bone("femur shaft", [rod((0.4, 42, 0.6), (0, 11.2, 0.35), 1.42, 1.5)], 0.6 * thin, 0.01, femur),
+        *shaft("femur shaft", [(0.4, 42, 0.6), (0, 12.0, 0.35)], (1.42, 1.5), 0.6, thin),
         bone(
-            "patella", [ball((0.25, 3.4, 4.35), (2.15, 2.2, 1.0)), ball((0.2, 2.4, 4.3), (1.4, 1.9, 0.8))], 0.1, 0.28 * thin
+            "patella", [ball((0.25, 3.4, 4.35), (2.1, 2.0, 1.0)), ball((0.2, 2.5, 4.3), (1.4, 1.9, 0.8))], 0.08, 0.16 * thin
         ),
     ]
     plateau = [
@@ -91,17 +95,17 @@ def knee(build: Build, shaft_to: float = -36.0) -> list[Tissue]:
     ]
     lower = [
         bone("tibia top", plateau, 0.11 * thin, 0.165 * thin, tray),
-        bone("tibia shaft", [rod((0.1, -10.2, 0.2), (-0.3, shaft_to, 0.0), 1.5, 1.15, 1.1)], 0.5 * thin, 0.01, plateau),
+        *shaft("tibia shaft", [(0.1, -10.5, 0.2), (-0.3, shaft_to, 0.0)], (1.5, 1.15), 0.5, thin, (True, False)),
         bone(
-            "fibula",
+            "fibula's head",
             [
                 ball((3.75, -2.7, -1.9), (0.95, 1.15, 1.0)),
-                rod((3.7, -3.0, -1.9), (3.4, -6.5, -1.8), 0.8, 0.6),
-                rod((3.4, -6.3, -1.8), (2.8, shaft_to, -0.9), 0.62, 0.6),
+                joined((3.72, -2.9, -1.9), (3.6, -4.6, -1.85), 0.85, 0.66),
             ],
-            0.22 * thin,
-            0.04,
+            0.09 * thin,
+            0.14 * thin,
         ),
+        *shaft("fibula", [(3.6, -4.6, -1.85), (2.8, shaft_to, -0.9)], (0.66, 0.6), 0.24, thin, (True, False)),
     ]
     if tray:
         lower.append(Tissue("tray", tuple(tray), {"titanium": 0.9}))
@@ -158,15 +162,12 @@ ANKLE = np.array([0.0, -1.6, 0.0])
 def foot(build: Build) -> list[Tissue]:
     """A left ankle and foot, square to the leg but for how far the ankle is bent."""
     thin, grown = build.bone_share, build.grown
-    tib = [
-        rod((-0.3, 20, 0), (-0.3, 6.0, 0), 1.15, 1.2),
-        *flare((-0.3, 6.2, 0), (-0.2, 0.3, 0), 1.2, 2.2, 0.95),
-    ]
+    tib = flare((-0.3, 6.2, 0), (-0.2, 0.3, 0), 1.2, 2.2, 0.95)
     medial = [rod((-1.75, 1.6, 0.1), (-2.05, -1.0, 0.2), 0.85, 0.5, 1.3)]
     fibula = [
         # Behind the talus' outer edge: beside it only once the leg is turned in.
-        rod((2.6, 20, -1.0), (2.35, 2.0, -1.35), 0.6, 0.68),
-        ball((2.28, 0.2, -1.45), (0.72, 2.3, 0.9)),
+        joined((2.38, 4.0, -1.3), (2.32, 1.6, -1.4), 0.66, 0.8),
+        ball((2.28, 0.2, -1.45), (0.78, 2.3, 0.9)),
     ]
     talus = [
         rod((-1.42, -2.0, 0.1), (1.48, -2.0, 0.1), 1.98).cut((0, -1, 0), (0, -2.3, 0)),
@@ -197,9 +198,11 @@ def foot(build: Build) -> list[Tissue]:
     found = [
         *_leaning(
             [
-                bone("tibia", tib, 0.13 * thin, 0.25 * thin),
-                bone("medial malleolus", medial, 0.12 * thin, 0.25 * thin, tib),
-                bone("fibula", fibula, 0.2 * thin, 0.15 * thin),
+                bone("tibia", tib, 0.12 * thin, 0.17 * thin),
+                *shaft("tibia shaft", [(-0.3, 20, 0), (-0.3, 6.2, 0)], (1.15, 1.2), 0.42, thin),
+                bone("medial malleolus", medial, 0.12 * thin, 0.17 * thin, tib),
+                bone("fibula", fibula, 0.13 * thin, 0.16 * thin),
+                *shaft("fibula shaft", [(2.6, 20, -1.0), (2.38, 4.0, -1.3)], (0.6, 0.66), 0.24, thin),
             ],
             build,
         ),

@@ -8,10 +8,11 @@ from __future__ import annotations
 
 import itertools
 import math
+from collections.abc import Sequence
 
 import numpy as np
 
-from oakbeam.core.practice.bodies.frame import Build, bent_rod, mirrored, skin
+from oakbeam.core.practice.bodies.frame import Build, bent_rod, joined, mirrored, shaft, skin
 from oakbeam.core.practice.computed_body import Tissue, bone
 from oakbeam.core.practice.solids import Solid, ball, box, chain, rod, turn
 
@@ -56,11 +57,26 @@ def trunk(build: Build) -> list[Tissue]:
     return [skin(outline(build), FAT_LAYER_CM * f**2), *found]
 
 
+def hip_outline(build: Build) -> list[Solid]:
+    """The skin with the right leg raised out of the way."""
+    return outline(build, legs=(1,))
+
+
+def hip(build: Build) -> list[Tissue]:
+    """The lower trunk and the left leg, the right one raised out of the way."""
+    left = [*belly(build), *spine(build), *(one for one in pelvis(build) if one.name != "femur shaft")]
+    return [skin(hip_outline(build), FAT_LAYER_CM * build.flesh**2), *left, *_left_shaft(build)]
+
+
+def _left_shaft(build: Build) -> list[Tissue]:
+    return [one for one in femur_top(build) if one.name == "femur shaft"]
+
+
 FAT_LAYER_CM, FLAT, SEAM_CM = 1.1, 0.69, 0.02
 
 
-def outline(build: Build) -> list[Solid]:
-    """The skin of the trunk, arms away from it."""
+def outline(build: Build, legs: Sequence[int] = (-1, 1)) -> list[Solid]:
+    """The skin of the trunk, arms away from it. legs: those that are not raised out of the way."""
     f = build.flesh
     hips = 1.04 if build.sex == "female" else 1.0
     # height, half width; as deep as FLAT of that everywhere, so that no seam shows
@@ -90,7 +106,7 @@ def outline(build: Build) -> list[Solid]:
             ball((side * 6.4 * f, 29, 0.2), (7.6 * f, 13, 11.2 * f)),
             *([] if build.arms_up else [ball((side * 14.4 * f, 38.5, -1.5), (5.6 * f, 6.4, 5.8 * f))]),
             ball((side * 10.6 * f, -13, -0.2), (7.4 * f, 12, 9.2 * f)),
-            rod((side * 9.4, -12, 0), (side * 8.8, -42, 0), 9.4 * f, 7.6 * f, 0.9, (0, 0, 1)),
+            *([rod((side * 9.4, -12, 0), (side * 8.8, -42, 0), 9.4 * f, 7.6 * f, 0.9, (0, 0, 1))] if side in legs else []),
         ]
     return [
         *found,
@@ -370,7 +386,7 @@ def pelvis(build: Build) -> list[Tissue]:
         ball((5.9, -20.0, -2.4), (1.5, 1.5, 1.6)),
     ]
     left = [
-        bone("ilium", wing, 0.12 * thin, 0.13 * thin, [ball(hip, 2.75)]),
+        bone("ilium", wing, 0.12 * thin, 0.2 * thin, [ball(hip, 2.75)]),
         bone("socket", socket, 0.18 * thin, 0.2 * thin, [ball(hip, 2.75), *wing]),
         bone("pubis", front, 0.13 * thin, 0.13 * thin, [ball(hip, 2.75), *socket]),
         bone("ischium", seat, 0.14 * thin, 0.14 * thin, [ball(hip, 2.75), *socket, *front]),
@@ -390,9 +406,9 @@ def femur_top(build: Build) -> list[Tissue]:
             rod(hip, hip + np.array([3.4, -2.6, -0.2]), 0.65, 0.8),
             rod(hip + np.array([3.2, -2.4, -0.2]), hip + np.array([3.9, -14, 0.1]), 0.85, 0.45),
         ]
-        shaft = [rod((12.9, -17.0, 0.3), (11.6, -42, 0.6), 1.7, 1.4)]
+        left = [rod((12.9, -17.0, 0.3), (11.6, -42, 0.6), 1.7, 1.4)]
         return [
-            bone("femur", shaft, 0.5, 0.02, stem),
+            bone("femur", left, 0.5, 0.02, stem),
             Tissue("prosthesis", tuple(stem), {"titanium": 1.0}),
             Tissue("cup", (ball(hip, 2.6).cut((0.7, -0.7, 0.1), hip),), {"titanium": 0.35}, less=(ball(hip, 2.2),)),
         ]
@@ -401,10 +417,10 @@ def femur_top(build: Build) -> list[Tissue]:
         rod(hip + np.array([1.2, -0.9, 0]), hip + np.array([4.3, -3.1, -0.3]), 1.5, 1.75),
         ball(hip + np.array([4.9, -2.0, -0.9]), (1.5, 2.3, 1.7), turn("z", 15)),
         ball(hip + np.array([2.6, -5.7, -1.2]), (0.9, 1.2, 0.9)),
-        rod(hip + np.array([4.2, -2.6, -0.3]), hip + np.array([3.8, -7.5, -0.2]), 1.9, 1.6),
+        joined(hip + np.array([4.2, -2.6, -0.3]), hip + np.array([3.8, -7.5, -0.2]), 1.9, 1.6),
     ]
-    shaft = [rod(hip + np.array([3.8, -7.2, -0.2]), (11.6, -42, 0.4), 1.6, 1.35)]
+    below = [hip + np.array([3.8, -7.5, -0.2]), (11.6, -42, 0.4)]
     return [
-        bone("femur top", head, 0.17 * thin, 0.21 * thin),
-        bone("femur shaft", shaft, 0.58 * thin, 0.01, head),
+        bone("femur top", head, 0.15 * thin, 0.19 * thin),
+        *shaft("femur shaft", below, (1.6, 1.35), 0.58, thin, (True, False)),
     ]
