@@ -15,7 +15,7 @@ from oakbeam.core.errors import Refusal
 from oakbeam.core.physics.beam.model import BeamSetup, Part, evaluate, rqa5_equivalent_ugy
 from oakbeam.core.physics.beam.quality import DETAILS, contrast
 from oakbeam.core.practice.beam_bins import SoftMix, linear_attenuation, primary_signal, signal_spectrum
-from oakbeam.core.practice.computed_body import Screen, Tissue, lengths
+from oakbeam.core.practice.computed_body import Screen, Tissue, lengths, met
 from oakbeam.core.practice.positioning import ComputedPart, focus_at
 from oakbeam.core.practice.radiograph import Collimation, Exposure, GridFault, Motion, expose, index_of
 from oakbeam.core.practice.shown import as_levels, film_density, shown
@@ -290,8 +290,65 @@ def test_anatomy_opens_and_overlaps_as_positioning_says():
         up = along[gap - 40 : gap][::-1]
         return int(np.argmax(up > 0.8 * up.max())) - int(np.argmax(up > 0.2 * up.max()))
 
-    # A thigh that lies flat tilts the joint: 6 degrees toward the head, and not the tube's own upright, put one over the other.
+    # A thigh that lies flat tilts the joint: 6 degrees toward the head put one over the other, an upright tube does not.
     assert apart(0) <= 2 and apart(-6) >= 4 and apart(-12) >= 8 and apart(6) >= 4
+
+
+def test_what_lies_higher_over_the_receptor_is_blurred_more_by_the_focal_spot():
+    """The edges of two plates, one low and one high: as wide as the spot's image is, by similar triangles."""
+    where = Screen(focus_at(100, 0), (0.0, 0.0), 0.025, (384, 384))
+    plates = [(-2.5, 2.0), (2.5, 22.0)]
+    tissues = [Tissue("slab", (box((0, 0, 12), (30, 30, 12)),), {"soft": 1.0})]
+    for x, high in plates:
+        at = x * (100 - high) / 100
+        tissues.append(Tissue("plate", (box((at, 0, high), (0.8, 3, 0.15)),), {"bone": 1.0}))
+    maps, height = met(tissues, where)
+    body = ComputedPart(maps, SoftMix(0.0), np.ones(where.shape, bool), height)
+    for x, high in plates:
+        column = round(191.5 + x / where.pixel_cm)
+        assert height[192, column] == pytest.approx(high, abs=0.2)
+    setup, part = BeamSetup(70, 100, (9, 9)), Part(np.array([24.0]), {"muscle": 1.0})
+    made = expose(body, where, Exposure(setup, 1.0, part, Collimation(size_cm=(9, 9)), spot_mm=4.0)).primary
+
+    def edge_mm(x):
+        """Width of the left edge, by its steepest slope."""
+        columns = slice(round(191.5 + (x - 1.9) / where.pixel_cm), round(191.5 + x / where.pixel_cm))
+        along = made[150:234, columns].mean(axis=0)
+        return 10 * where.pixel_cm * float(np.ptp(along) / np.abs(np.diff(along)).max())
+
+    blur = 4.0 * 22 / 78
+    # A Gaussian of that full width at half its height has an edge as wide as sqrt(2 pi) of its sigma.
+    assert edge_mm(2.5) == pytest.approx(2.507 * np.hypot(blur, 0.2) / 2.355, rel=0.15)
+    assert edge_mm(-2.5) < 0.5 * edge_mm(2.5)
+
+
+@pytest.mark.parametrize(
+    ("view", "cm", "x_cm", "y_cm"),
+    [("knee-ap", 9.0, -0.6, (1.5, 4.5)), ("wrist-pa", 2.6, 0.3, (-2.4, -1.2)), ("ankle-ap", 7.0, 0.0, (0.5, 2.5))],
+)
+def test_a_childs_bones_end_in_growth_plates_that_an_adults_have_not(view, cm, x_cm, y_cm):
+    def deepest(age):
+        """The least bone on a line along a bone's end, over the most of what is on either side of it."""
+        case = Case(catalogue.projection(view), cm, age=age, seed=1)
+        body, where, _ = computed(case, Lie(), 100, 0, 320)
+        along = body.maps["bone"][:, np.argmin(np.abs(where.x_cm() - x_cm))]
+        rows = np.flatnonzero((where.y_cm() > y_cm[0]) & (where.y_cm() < y_cm[1]))
+        return min(along[i] / min(along[i - 9 : i - 3].max(), along[i + 4 : i + 10].max()) for i in rows)
+
+    assert deepest("10y") < 0.6 * deepest("adult")
+    assert deepest("5y") <= deepest("10y") <= deepest("15y") + 0.05
+
+
+@pytest.mark.parametrize(("view", "column"), [("tibfib-ap", 0.5), ("femur-ap-distal", 0.5), ("forearm-ap", 0.56)])
+def test_no_seam_is_seen_where_a_shaft_goes_over_into_its_ends(view, column):
+    """Down the middle of a shaft bone changes gently: nowhere a line that is brighter or darker than both its sides."""
+    entry = catalogue.projection(view)
+    found = computed(Case(entry, float(entry.thickness_cm[1]), seed=1), Lie(), 100, 0, 320)[0].maps["bone"]
+    at = int(column * found.shape[1])
+    along = found[int(0.42 * len(found)) : int(0.75 * len(found)), at - 1 : at + 2].mean(axis=1)
+    assert along.min() > 0.1
+    line = along[2:-2] - (along[:-4] + along[4:]) / 2
+    assert np.abs(line).max() < 0.12 * along.mean()
 
 
 def test_radiograph_of_an_exposure_twice_is_kept_apart_from_what_was_changed():

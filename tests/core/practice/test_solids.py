@@ -43,7 +43,7 @@ def test_a_ray_meets_what_the_solids_inequality_holds_for(seed):
         solid = solid.cut(chance.normal(0, 1, 3), centre + chance.normal(0, 0.5, 3))
     at = np.array([[centre[0]], [centre[1]]]) + chance.normal(0, 3, (2, 12))
     rays = (np.vstack([at, np.zeros(12)]) - FOCUS[:, None]).astype(np.float32)
-    first, last = spans(solid, FOCUS, rays)
+    (first,), (last,) = spans([solid], FOCUS, rays)
     steps = np.linspace(0.4, 1, 12_001)
     for i in range(12):
         held = inside(solid, FOCUS[:, None] + steps * rays[:, i : i + 1]).mean() * 0.6
@@ -106,6 +106,6 @@ def test_many_solids_are_the_same_block_by_block_as_all_at_once():
     together = lengths([Tissue("x", solids, {"soft": 1.0})], screen(90, 0.1))["soft"]
     where = screen(90, 0.1)
     rays = where.rays(slice(0, 90), slice(0, 90))
-    both = [spans(one, where.focus, rays) for one in solids]
-    covered = union_length(np.stack([a for a, _ in both]), np.stack([b for _, b in both]))
+    first, last = spans(solids, where.focus, rays)
+    covered = union_length(first, last)
     assert together == pytest.approx((covered * np.sqrt((rays**2).sum(0))).reshape(90, 90), abs=2e-3)

@@ -96,6 +96,12 @@ class Screen:
 def lengths(tissues: Sequence[Tissue], screen: Screen) -> Maps:
     """(rows, columns) each: how much [cm] of every material the ray to a pixel meets. The first tissue is the outline, which
     the others stand in."""
+    return met(tissues, screen)[0]
+
+
+def met(tissues: Sequence[Tissue], screen: Screen) -> tuple[Maps, NDArray[np.float32]]:
+    """What `lengths` gives, and (rows, columns) how high [cm] over the receptor lies what a pixel shows: the mean over what
+    stands in the outline, bone and metal before all else; not a number where nothing does."""
     maps: Maps = {}
 
     def at(material: Material) -> NDArray[np.float32]:
@@ -103,11 +109,19 @@ def lengths(tissues: Sequence[Tissue], screen: Screen) -> Maps:
             maps[material] = np.zeros(screen.shape, np.float32)
         return maps[material]
 
-    for number, tissue in enumerate(tissues):
-        place = (slice(None), slice(None)) if tissue.coarse else _window(screen.windows(tissue.solids))
+    shown, shares = np.zeros(screen.shape, np.float32), np.zeros(screen.shape, np.float32)
+    everywhere = (slice(0, screen.shape[0]), slice(0, screen.shape[1]))
+    for number, (tissue, reached) in enumerate(zip(tissues, _reached(tissues, screen), strict=True)):
+        place = everywhere if tissue.coarse else _window(reached[0].windows)
         if place is None:
             continue
-        whole, core = _coarse_blocks(tissue, screen) if tissue.coarse else _blocks(tissue, screen, place)
+        if tissue.coarse:
+            whole, core = _coarse_blocks(tissue, screen)
+        else:
+            whole, core, middle = _blocks(reached, screen, place)
+            counts = np.float32(0 if number == 0 else 1 if SHARPLY_SEEN & {*tissue.mix} else 0.15)
+            shares[place] += counts * whole
+            shown[place] += counts * whole * middle
         for length, mix in ((whole - core, tissue.mix), (core, tissue.core_mix)):
             for material, share in mix.items():
                 at(material)[place] += np.float32(share) * length
@@ -116,7 +130,13 @@ def lengths(tissues: Sequence[Tissue], screen: Screen) -> Maps:
     for material, found in maps.items():
         if material != "soft":
             np.maximum(found, 0, out=found)
-    return maps
+    with np.errstate(divide="ignore", invalid="ignore"):
+        # In shares of the way from the focus to the receptor.
+        height = screen.focus[2] * (1 - shown / shares)
+    return maps, np.asarray(np.where(shares > 0, height, np.nan), np.float32)
+
+
+SHARPLY_SEEN: set[Material] = {"bone", "titanium", "lead"}
 
 
 def _coarse_blocks(tissue: Tissue, screen: Screen) -> tuple[Rays, Rays]:
@@ -127,7 +147,8 @@ def _coarse_blocks(tissue: Tissue, screen: Screen) -> tuple[Rays, Rays]:
     y, x = screen.y_cm(), screen.x_cm()
     at = (large.y_cm()[0] - y) / large.pixel_cm, (x - large.x_cm()[0]) / large.pixel_cm
     found = []
-    for image in _blocks(tissue, large, whole):
+    (reached,) = _reached([tissue], large)
+    for image in _blocks(reached, large, whole)[:2]:
         for axis in (0, 1):
             place = np.clip(at[axis], 0, image.shape[axis] - 1)
             low = np.minimum(place.astype(int), max(image.shape[axis] - 2, 0))
@@ -151,14 +172,14 @@ def _window(of: NDArray[np.int_]) -> Window | None:
     return slice(int(of[:, 0].min()), int(of[:, 1].max())), slice(int(of[:, 2].min()), int(of[:, 3].max()))
 
 
-def _blocks(tissue: Tissue, screen: Screen, window: Window) -> tuple[Rays, Rays]:
-    """The lengths [cm] within a tissue, and of them within its core, over a window; block by block where its solids are
-    many, since most do not meet a block."""
+def _blocks(reached: tuple[Reached, Reached, Reached], screen: Screen, window: Window) -> tuple[Rays, Rays, Rays]:
+    """The lengths [cm] within a tissue, of them within its core, and where on the way from the focus the tissue lies, over a
+    window; block by block where its solids are many, since most do not meet a block."""
     rows, columns = window
     whole = np.zeros((rows.stop - rows.start, columns.stop - columns.start), np.float32)
-    core = np.zeros_like(whole)
-    solids, cores, less = (Reached(some, screen) for some in (tissue.solids, tissue.core, tissue.less))
-    step = max(whole.shape) if len(tissue.solids) <= _FEW else _BLOCK
+    core, middle = np.zeros_like(whole), np.zeros_like(whole)
+    solids, cores, less = reached
+    step = max(whole.shape) if len(solids.solids) <= _FEW else _BLOCK
     for top in range(rows.start, rows.stop, step):
         for left in range(columns.start, columns.stop, step):
             block = slice(top, min(top + step, rows.stop)), slice(left, min(left + step, columns.stop))
@@ -167,23 +188,26 @@ def _blocks(tissue: Tissue, screen: Screen, window: Window) -> tuple[Rays, Rays]
                 continue
             rays = screen.rays(*block)
             way_cm = np.sqrt((rays * rays).sum(0))
-            beside = _met(less.by(block), screen.focus, rays)
+            beside = spans(less.by(block), screen.focus, rays)
             place = (
                 slice(block[0].start - rows.start, block[0].stop - rows.start),
                 slice(block[1].start - columns.start, block[1].stop - columns.start),
             )
             shape = whole[place].shape
-            whole[place] = (_left(_met(here, screen.focus, rays), beside) * way_cm).reshape(shape)
-            core[place] = (_left(_met(cores.by(block), screen.focus, rays), beside) * way_cm).reshape(shape)
-    return whole, core
+            first, last = spans(here, screen.focus, rays)
+            whole[place] = (_left((first, last), beside) * way_cm).reshape(shape)
+            inside = np.maximum((last - first).sum(0), 1e-9)
+            middle[place] = (((last - first) * (last + first)).sum(0) / (2 * inside)).reshape(shape)
+            core[place] = (_left(spans(cores.by(block), screen.focus, rays), beside) * way_cm).reshape(shape)
+    return whole, core, middle
 
 
+@dataclass(frozen=True)
 class Reached:
-    """Some solids and where on a screen each of their shadows falls."""
+    """Some solids and where on a screen each of their shadows falls (`Screen.windows`)."""
 
-    def __init__(self, solids: Sequence[Solid], screen: Screen) -> None:
-        self.solids = solids
-        self.windows = screen.windows(solids) if solids else np.zeros((0, 4), int)
+    solids: Sequence[Solid]
+    windows: NDArray[np.int_]
 
     def by(self, block: Window) -> list[Solid]:
         """Those whose shadow falls on a block."""
@@ -192,16 +216,16 @@ class Reached:
         return [one for one, here in zip(self.solids, meets, strict=True) if here]
 
 
+def _reached(tissues: Sequence[Tissue], screen: Screen) -> list[tuple[Reached, Reached, Reached]]:
+    """Solids, core and what is cut out of each tissue; all of them are looked for at once."""
+    groups = [group for tissue in tissues for group in (tissue.solids, tissue.core, tissue.less)]
+    windows = screen.windows([one for group in groups for one in group])
+    ends = np.cumsum([len(group) for group in groups])
+    found = [Reached(group, windows[end - len(group) : end]) for group, end in zip(groups, ends, strict=True)]
+    return [(found[i], found[i + 1], found[i + 2]) for i in range(0, len(found), 3)]
+
+
 Spans = tuple[Rays, Rays]
-
-
-def _met(solids: Sequence[Solid], focus: Array, rays: Rays) -> Spans:
-    """(solids, n) each: where every ray enters and leaves each solid."""
-    first = np.empty((len(solids), rays.shape[1]), np.float32)
-    last = np.empty_like(first)
-    for i, one in enumerate(solids):
-        first[i], last[i] = spans(one, focus, rays)
-    return first, last
 
 
 def _left(some: Spans, less: Spans) -> Rays:

@@ -47,11 +47,8 @@ def light_field(case: Case, console: Console, lie: Lie, mishap: Mishap, pixels: 
     tissues, screen = laid_down(case, lie, console.sid_cm, console.gap_cm, pixels, AROUND)
     rows, columns = screen.shape
     rays = screen.rays(slice(0, rows), slice(0, columns))
-    enters = np.full(rows * columns, np.inf, np.float32)
-    for one in tissues[0].solids:
-        first, last = spans(one, screen.focus, rays)
-        np.minimum(enters, np.where(last > first, first, np.inf), out=enters)
-    enters = enters.reshape(screen.shape)
+    first, last = spans(tissues[0].solids, screen.focus, rays)
+    enters = np.where(last > first, first, np.float32(np.inf)).min(0).reshape(screen.shape)
     skin = np.isfinite(enters)
     light = Collimation(mishap.shutters_off_cm, console.field_cm or case.projection.field_cm, mishap.shutters_turned_deg)
     lit = _inside(screen, light)

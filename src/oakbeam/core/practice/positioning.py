@@ -44,17 +44,14 @@ def focus_at(sid_cm: float, angle_deg: float, at: tuple[float, float] = (0.0, 0.
 
 def _through(solids: Sequence[Solid], focus: Array, target: Array) -> tuple[float, float]:
     """Where the ray from the focus through a point enters and leaves some solids for good, in shares of that way."""
-    ray = (target - focus).astype(np.float32)[:, None]
-    both = [spans(one, focus, ray) for one in solids]
-    met = [(float(a[0]), float(b[0])) for a, b in both if b[0] > a[0]]
-    return (min(a for a, _ in met), max(b for _, b in met)) if met else (0.0, 0.0)
+    first, last = spans(solids, focus, (target - focus).astype(np.float32)[:, None])
+    met = last > first
+    return (float(first[met].min()), float(last[met].max())) if met.any() else (0.0, 0.0)
 
 
 def _path_cm(solids: Sequence[Solid], focus: Array, target: Array) -> float:
     ray = (target - focus).astype(np.float32)[:, None]
-    both = [spans(one, focus, ray) for one in solids]
-    covered = union_length(np.stack([a for a, _ in both]), np.stack([b for _, b in both]))
-    return float(covered[0]) * float(np.linalg.norm(ray))
+    return float(union_length(*spans(solids, focus, ray))[0]) * float(np.linalg.norm(ray))
 
 
 def placed(
@@ -90,11 +87,7 @@ def placed(
         at = focus * (up / focus[2])
         return _path_cm([one.moved(np.eye(3), at) for one in skin(flesh)], focus, at)
 
-    low, high = FLESH_RANGE
-    for _ in range(20):
-        middle = math.sqrt(low * high)
-        low, high = (middle, high) if path(middle) < thickness_cm else (low, middle)
-    flesh = math.sqrt(low * high)
+    flesh = _flesh_for(thickness_cm, path)
     made = anatomy(replace(build, flesh=1.0 if whole else flesh))
     size = flesh**follows
     outer = [sized(one, size if whole else 1.0) for one in made[0].solids]
@@ -112,14 +105,39 @@ def placed(
     return [laid(made[0], size if whole else 1.0), *(laid(one, size) for one in made[1:])]
 
 
+def _flesh_for(thickness_cm: float, path: Callable[[float], float]) -> float:
+    """How much flesh makes a path so long; the nearer end of FLESH_RANGE where none does. By the chord, halving where that
+    is slow: the path grows all but evenly."""
+    low, high = FLESH_RANGE
+    short, long = path(low), path(high)
+    if not short < thickness_cm < long:
+        return low if thickness_cm <= short else high
+    for turn in range(20):
+        share = (thickness_cm - short) / (long - short) if turn % 3 < 2 else 0.5
+        flesh = low + share * (high - low)
+        made = path(flesh)
+        if abs(made - thickness_cm) < PATH_WITHIN_CM:
+            break
+        if made < thickness_cm:
+            low, short = flesh, made
+        else:
+            high, long = flesh, made
+    return flesh
+
+
+PATH_WITHIN_CM = 0.002
+
+
 @dataclass(frozen=True)
 class ComputedPart:
-    """A body as the rays meet it: how much [cm] of each material; the share of its soft tissue that is fat; and the pixels
-    that a receptor which recognises the part forms its index of."""
+    """A body as the rays meet it: how much [cm] of each material; the share of its soft tissue that is fat; the pixels
+    that a receptor which recognises the part forms its index of; and how high [cm] over the receptor lies what is seen
+    there, where that is known."""
 
     maps: Maps
     soft: SoftMix
     region: NDArray[np.bool_]
+    height_cm: NDArray[np.float32] | None = None
 
 
 def agreeing(maps: Maps, screen: Screen, part: Part, field_cm: tuple[float, float], setup: BeamSetup) -> ComputedPart:

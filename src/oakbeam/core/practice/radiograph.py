@@ -71,7 +71,8 @@ class Motion:
 @dataclass(frozen=True)
 class Exposure:
     """One exposure of a computed body. setup: as the physics model takes it; part: what the model takes for the part;
-    structure_cm: from the receptor to what is looked at; grid across: strips run up the image."""
+    structure_cm: from the receptor to what is looked at, where a body does not say it itself; the grid's strips run up the
+    image."""
 
     setup: BeamSetup
     mas: float
@@ -114,7 +115,7 @@ def expose(body: ComputedPart, screen: Screen, shot: Exposure) -> Radiograph:
     passed = _grid_pattern(screen, setup, shot.grid_fault)
     before_grid = primary_signal(setup, maps, soft, _typical(maps, light)) * geometry
     scatter, spr = _scatter(body, before_grid, light, screen, setup, shot.part)
-    primary = _blurred(before_grid * passed, screen, shot)
+    primary = _blurred(before_grid * passed, body, screen, shot)
     clean = np.float32(shot.mas) * (primary + scatter * _grid_scatter(passed))
     kev2_per_kev = float(beam.variance_kev2[0] / beam.signal_kev[0])
     noisy = _with_noise(clean, setup.receptor, kev2_per_kev, shot.seed)
@@ -276,10 +277,43 @@ def _filtered(image: Image, transfer: Callable[[Array, Array], Array]) -> Image:
     return np.asarray(np.fft.irfft2(spectrum * transfer(down, across), s=image.shape), np.float32)
 
 
-def _blurred(image: Image, screen: Screen, shot: Exposure) -> Image:
-    """The focal spot's, the receptor's and the part's own unsharpness together."""
+def _blurred(image: Image, body: ComputedPart, screen: Screen, shot: Exposure) -> Image:
+    """The focal spot's, the receptor's and the part's own unsharpness together. What lies higher over the receptor is drawn
+    larger, and the spot's image with it: as it is for the lowest and for the highest structure, and between the two by how
+    high a pixel's own lies."""
+    if body.height_cm is None or not np.isfinite(body.height_cm).any():
+        return _unsharp(image, screen, shot, shot.structure_cm)
+    height = _around(body.height_cm, EDGE_CM / screen.pixel_cm)
+    low, high = (max(float(one), 0.0) for one in np.percentile(height, [2, 98]))
+    if high - low < NEARLY_FLAT_CM:
+        return _unsharp(image, screen, shot, (low + high) / 2)
+    share = _fine(np.clip((height - low) / (high - low), 0, 1), image.shape)
+    return np.asarray(
+        _unsharp(image, screen, shot, low) * (1 - share) + _unsharp(image, screen, shot, high) * share, np.float32
+    )
+
+
+EDGE_CM = 0.4
+"""So far beside a structure its edge is blurred as it is."""
+
+
+def _around(known: Image, sigma: float) -> Image:
+    """Heights on coarse pixels, where none is known those of what lies next to it."""
+    there = np.isfinite(known)
+    whole, weight = _coarse(np.where(there, known, 0)), _coarse(there.astype(np.float32))
+    spread, by = _gaussian(whole, sigma / COARSE), _gaussian(weight, sigma / COARSE)
+    mean = float(whole.sum() / weight.sum())
+    return np.asarray(np.where(by > 1e-3, spread / np.maximum(by, 1e-3), mean))
+
+
+NEARLY_FLAT_CM = 1.5
+"""Structures that differ by less in height are blurred alike to the eye."""
+
+
+def _unsharp(image: Image, screen: Screen, shot: Exposure, height_cm: float) -> Image:
+    """Blurred as a structure so high [cm] over the receptor is."""
     pixel_mm = 10 * screen.pixel_cm
-    times = magnification(shot.setup.sid_cm, min(shot.structure_cm, 0.6 * shot.setup.sid_cm))
+    times = magnification(shot.setup.sid_cm, min(height_cm, 0.6 * shot.setup.sid_cm))
     spot = shot.spot_mm * (times - 1)
     sigma = math.hypot(spot, PHOSPHORS[shot.setup.receptor].blur_mm) / 2.355 / pixel_mm
     moved = shot.motion.mm * times / pixel_mm

@@ -11,6 +11,7 @@ from collections.abc import Sequence
 from dataclasses import dataclass, field, replace
 
 import numpy as np
+from numpy.typing import NDArray
 
 from oakbeam.core.anatomy.body import AgeBand, Habitus, Sex
 from oakbeam.core.anatomy.composition import part_of
@@ -23,7 +24,7 @@ from oakbeam.core.physics.beam.model import BeamSetup, Part, rqa5_equivalent_ugy
 from oakbeam.core.physics.beam.receptor import ReceptorKind
 from oakbeam.core.practice.artefacts import ARTEFACTS, Artefact, laid_on
 from oakbeam.core.practice.bodies.frame import CONDITIONS, Build
-from oakbeam.core.practice.computed_body import Maps, Screen, Tissue, lengths
+from oakbeam.core.practice.computed_body import Maps, Screen, Tissue, met
 from oakbeam.core.practice.positioning import ComputedPart, agreeing, focus_at, placed
 from oakbeam.core.practice.radiograph import (
     Collimation,
@@ -146,13 +147,14 @@ def computed(
     """A case as the rays meet it; kept, since techniques are changed more often than patients. Refusal where there is no
     body for the projection."""
 
-    def met(breath: float | None = None) -> tuple[Maps, Screen]:
+    def there(breath: float | None = None) -> tuple[Maps, NDArray[np.float32], Screen]:
         laid, screen = laid_down(case, lie, sid_cm, gap_cm, pixels, MARGIN, breath)
-        return lengths(laid, screen), screen
+        return (*met(laid, screen), screen)
 
     part, field_cm = part_for(case), case.projection.field_cm
-    maps, screen = _over_a_breath([met(one) for one in BREATHS]) if breathing else met()
+    maps, height_cm, screen = _over_a_breath([there(one) for one in BREATHS]) if breathing else there()
     body = agreeing(maps, screen, part, field_cm, BeamSetup(AGREED_AT_KVP, sid_cm, field_cm, gap_cm=gap_cm))
+    body = replace(body, height_cm=height_cm)
     if artefacts:
         body = replace(body, maps=laid_on(body.maps, screen, artefacts, field_cm))
     return body, screen, part
@@ -253,14 +255,16 @@ def strips(ratio: int, sid_cm: float) -> GridStrips | None:
     return grid.strips if grid else None
 
 
-def _over_a_breath(moments: Sequence[tuple[Maps, Screen]]) -> tuple[Maps, Screen]:
+def _over_a_breath(
+    moments: Sequence[tuple[Maps, NDArray[np.float32], Screen]],
+) -> tuple[Maps, NDArray[np.float32], Screen]:
     """What the rays meet on the mean of a breath: what moves with it blurs, the spine does not."""
     whole: Maps = {}
-    for maps, _ in moments:
+    for maps, _, _ in moments:
         for material, found in maps.items():
             share = found / np.float32(len(moments))
             whole[material] = whole[material] + share if material in whole else share
-    return whole, moments[0][1]
+    return whole, moments[0][1], moments[0][2]
 
 
 BREATHS = (0.35, 0.45, 0.55, 0.65, 0.75)

@@ -8,7 +8,7 @@ at most. Lengths cm; the z axis points from the receptor to the tube.
 from __future__ import annotations
 
 import math
-from collections.abc import Sequence
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, replace
 from typing import Literal
 
@@ -147,36 +147,50 @@ def turn(axis: Literal["x", "y", "z"], deg: float) -> Array:
     return np.array([[c, -s, 0], [s, c, 0], [0, 0, 1]], float)
 
 
-def spans(solid: Solid, source: Array, rays: Rays) -> tuple[Rays, Rays]:
-    """Where each ray source + t · ray, rays (3, n), enters and leaves a solid, in t; both 0 where it misses."""
-    # Counted from the solid's own height: single precision then holds a tenth of a micrometre.
+def spans(solids: Sequence[Solid], source: Array, rays: Rays) -> tuple[Rays, Rays]:
+    """(solids, n) each: where every ray source + t · ray, rays (3, n), enters and leaves each solid, in t; both 0 where it
+    misses. Solids of one form are met together: a body is of a thousand, and most are small."""
+    first = np.zeros((len(solids), rays.shape[1]), np.float32)
+    last = np.zeros_like(first)
+    for form, met in _FORMS.items():
+        places = [i for i, one in enumerate(solids) if one.form == form]
+        if places:
+            first[places], last[places] = _spans([solids[i] for i in places], met, source, rays)
+    return first, last
+
+
+def _spans(solids: Sequence[Solid], form: Callable[..., tuple[Rays, Rays]], source: Array, rays: Rays) -> tuple[Rays, Rays]:
+    to_unit, centre = np.stack([one.to_unit for one in solids]), np.stack([one.centre for one in solids])
+    # Counted from each solid's own height: single precision then holds a tenth of a micrometre.
     depth = rays[2, 0]
-    near = float((solid.centre[2] - source[2]) / depth) if depth else 0.0
-    to_unit = solid.to_unit.astype(np.float32)
-    step = to_unit @ rays
-    start = (solid.to_unit @ (source - solid.centre)).astype(np.float32)[:, None] + near * step
+    near = ((centre[:, 2] - source[2]) / depth if depth else np.zeros(len(solids))).astype(np.float32)[:, None]
+    step = to_unit.astype(np.float32) @ rays
+    away = (to_unit @ (source - centre)[:, :, None]).astype(np.float32)
+    start = away + near[:, :, None] * step
+    taper = np.array([one.taper for one in solids], np.float32)[:, None]
     with np.errstate(divide="ignore", invalid="ignore"):
-        first, last = _FORMS[solid.form](start, step, solid.taper)
-        for normal, offset in solid.cuts:
-            speed = normal.astype(np.float32) @ rays
-            left = np.float32(offset - float(normal @ source)) - near * speed
-            at = left / speed
-            first = np.where(speed < 0, np.maximum(first, at), first)
-            last = np.where(speed > 0, np.minimum(last, at), last)
-            last = np.where((speed == 0) & (left < 0), first, last)
+        first, last = form(start, step, taper)
+        for i, one in enumerate(solids):
+            for normal, offset in one.cuts:
+                speed = normal.astype(np.float32) @ rays
+                left = np.float32(offset - float(normal @ source)) - near[i] * speed
+                at = left / speed
+                first[i] = np.where(speed < 0, np.maximum(first[i], at), first[i])
+                last[i] = np.where(speed > 0, np.minimum(last[i], at), last[i])
+                last[i] = np.where((speed == 0) & (left < 0), first[i], last[i])
         met = last > first
     return np.where(met, first + near, 0), np.where(met, last + near, 0)
 
 
-def _ball(start: Rays, step: Rays, _: float) -> tuple[Rays, Rays]:
+def _ball(start: Rays, step: Rays, _: Rays) -> tuple[Rays, Rays]:
     a, b, c = _dot(step, step), _dot(start, step), _dot(start, start) - 1
     root = np.sqrt(b * b - a * c)
     return (-b - root) / a, (-b + root) / a
 
 
-def _rod(start: Rays, step: Rays, taper: float) -> tuple[Rays, Rays]:
-    across, turns = start[:2], step[:2]
-    wide, widens = 1 + taper * start[2], taper * step[2]
+def _rod(start: Rays, step: Rays, taper: Rays) -> tuple[Rays, Rays]:
+    across, turns = start[:, :2], step[:, :2]
+    wide, widens = 1 + taper * start[:, 2], taper * step[:, 2]
     a = _dot(turns, turns) - widens * widens
     b = _dot(across, turns) - wide * widens
     c = _dot(across, across) - wide * wide
@@ -192,18 +206,18 @@ def _rod(start: Rays, step: Rays, taper: float) -> tuple[Rays, Rays]:
         entered = np.where(opens & ~through, first, -far)
         left = np.where(opens | through, far, last)
         first, last = np.where(steep, entered, first), np.where(steep, left, last)
-    low, high = _slab(start[2], step[2])
+    low, high = _slab(start[:, 2], step[:, 2])
     return np.maximum(first, low), np.minimum(last, high)
 
 
 def _dot(a: Rays, b: Rays) -> Rays:
-    """(n): of each column of one with that of the other."""
-    return np.asarray(np.einsum("ij,ij->j", a, b))
+    """(solids, n): of each column of one with that of the other."""
+    return np.asarray(np.einsum("kij,kij->kj", a, b))
 
 
-def _box(start: Rays, step: Rays, _: float) -> tuple[Rays, Rays]:
+def _box(start: Rays, step: Rays, _: Rays) -> tuple[Rays, Rays]:
     low, high = _slab(start, step)
-    return low.max(0), high.min(0)
+    return low.max(1), high.min(1)
 
 
 def _slab(start: Rays, step: Rays) -> tuple[Rays, Rays]:
@@ -217,7 +231,7 @@ def _slab(start: Rays, step: Rays) -> tuple[Rays, Rays]:
     return low, high
 
 
-_FORMS = {"ball": _ball, "rod": _rod, "box": _box}
+_FORMS: Mapping[Form, Callable[..., tuple[Rays, Rays]]] = {"ball": _ball, "rod": _rod, "box": _box}
 
 
 def union_length(first: Rays, last: Rays) -> Rays:

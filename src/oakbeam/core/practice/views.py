@@ -219,4 +219,5 @@ VIEWS: Mapping[str, View] = {
     "peds-abdomen-supine": View("trunk", "front", (0.0, 0.0, 0.0)),
     "peds-abdomen-upright": View("trunk", "front", (0.0, 5.0, 0.0)),
 }
-"""What cannot be computed yet, for want of a second leg in the image, is not offered: both kneecaps at once, and whole legs."""
+"""What cannot be computed yet, for want of a second leg beside the first, is not offered: both kneecaps at once, whole
+legs."""

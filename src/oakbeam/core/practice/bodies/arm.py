@@ -10,7 +10,7 @@ import numpy as np
 
 from oakbeam.core.physics.beam.tables import Array
 from oakbeam.core.practice.bodies import trunk
-from oakbeam.core.practice.bodies.frame import Build, capsules, flare, joined, shaft, skin
+from oakbeam.core.practice.bodies.frame import Build, capsules, flare, growth_plate, joined, shaft, skin
 from oakbeam.core.practice.bodies.leg import tubular
 from oakbeam.core.practice.computed_body import Tissue, bone
 from oakbeam.core.practice.solids import Solid, ball, rod, turn
@@ -88,10 +88,10 @@ def hand(build: Build) -> list[Tissue]:
         rod((-1.9, -0.9 - gap, 0.2), (-2.0, 0.0 - gap, 0.2), 0.28, 0.15),
     ]
     found = [
-        bone("radius", radius, 0.12 * thin, 0.17 * thin),
-        bone("ulna", ulna, 0.12 * thin, 0.16 * thin),
-        *shaft("radius shaft", [(1.1, -18, 0), (0.95, -4.6, 0)], (0.72, 0.76), 0.24, thin),
-        *shaft("ulna shaft", [(-0.9, -18, 0), (-1.2, -3.2, 0)], (0.68, 0.6), 0.22, thin),
+        bone("radius", radius, 0.12 * thin, 0.17 * thin, growth_plate(build, (0.8, -1.25 - gap, 0), (0, 1, 0), 1.9)),
+        bone("ulna", ulna, 0.12 * thin, 0.16 * thin, growth_plate(build, (-1.3, -1.45 - gap, 0), (0, 1, 0), 1.1)),
+        *shaft("radius shaft", ((1.1, -18, 0), (0.95, -4.6, 0)), (0.72, 0.76), 0.24, thin, into=radius[:1]),
+        *shaft("ulna shaft", ((-0.9, -18, 0), (-1.2, -3.2, 0)), (0.68, 0.6), 0.22, thin, into=ulna[:1]),
     ]
     if grown > 0.1:
         shrink = 0.45 + 0.55 * grown
@@ -101,8 +101,17 @@ def hand(build: Build) -> list[Tissue]:
     for number in range(5):
         for order, (first, last, size) in enumerate(_finger(number, build)):
             name = "metacarpal" if order == 0 else "phalanx"
+            # Fingers grow at their bases, metacarpals but the thumb's at their heads.
+            along = (last - first) / np.linalg.norm(last - first)
+            at = last - along * 0.35 * size if order == 0 and number else first + along * 0.45 * size
             found.append(
-                bone(f"{name} {number + 1}", tubular(first, last, size), 0.15 * thin * (0.5 + 0.5 * grown), 0.12 * thin)
+                bone(
+                    f"{name} {number + 1}",
+                    tubular(first, last, size),
+                    0.15 * thin * (0.5 + 0.5 * grown),
+                    0.12 * thin,
+                    growth_plate(build, at, along, 1.6 * size),
+                )
             )
     return [
         skin(hand_outline(build), 0.0),
@@ -167,16 +176,16 @@ def elbow(build: Build) -> list[Tissue]:
     ]
     upper = [
         bone("distal humerus", humerus, 0.12 * thin, 0.18 * thin, fossa),
-        *shaft("humerus shaft", [(0, 26, 0), (0, 8.5, 0)], (1.15, 1.15), 0.45, thin),
+        *shaft("humerus shaft", ((0, 26, 0), (0, 8.5, 0)), (1.15, 1.15), 0.45, thin, into=humerus[:1]),
         *pads,
     ]
     lower = [
         bone("ulna", ulna, 0.13 * thin, 0.18 * thin, notch),
         bone("ulna's head", ulna_head, 0.1 * thin, 0.16 * thin),
         bone("proximal radius", radius, 0.13 * thin, 0.16 * thin),
-        bone("distal radius", radius_end, 0.12 * thin, 0.16 * thin),
-        *shaft("ulna shaft", [(-0.95, -5.4, -0.5), (-1.05, -22.6, 0)], (0.78, 0.6), 0.24, thin, (True, True)),
-        *shaft("radius shaft", [(1.15, -3.9, 0.3), (1.2, -20.8, 0)], (0.72, 0.78), 0.24, thin, (True, True)),
+        bone("distal radius", radius_end, 0.12 * thin, 0.16 * thin, growth_plate(build, (1.2, -24.2, 0), (0, 1, 0), 1.9)),
+        *shaft("ulna shaft", ((-0.95, -5.4, -0.5), (-1.05, -22.6, 0)), (0.78, 0.6), 0.24, thin, ulna[3:], ulna_head[:1]),
+        *shaft("radius shaft", ((1.15, -3.9, 0.3), (1.2, -20.8, 0)), (0.72, 0.78), 0.24, thin, radius[1:2], radius_end[:1]),
     ]
     return [
         skin(elbow_outline(build), 0.35),
@@ -239,14 +248,20 @@ def shoulder(build: Build) -> list[Tissue]:
         *trunk.ribs(build),
         *trunk.shoulder_girdle(build),
         bone("socket of the shoulder", socket, 0.12, 0.25),
-        bone("humerus top", top, 0.11 * thin, 0.15 * thin),
+        bone(
+            "humerus top",
+            top,
+            0.11 * thin,
+            0.15 * thin,
+            growth_plate(build, SHOULDER + np.array([0.9, -1.5, 0]), (0.25, -1, 0), 3.4),
+        ),
         *shaft(
             "humerus shaft",
-            [SHOULDER + np.array([1.3, -6.0, 0.1]), SHOULDER + np.array([4.2, -30, 0.8])],
+            (SHOULDER + np.array([1.3, -6.0, 0.1]), SHOULDER + np.array([4.2, -30, 0.8])),
             (1.3, 1.1),
             0.42,
             thin,
-            (True, False),
+            top[3:],
         ),
     ]
     return [

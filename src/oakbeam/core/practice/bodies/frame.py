@@ -82,67 +82,60 @@ def bent_rod(points: Sequence[Vector], radii: Sequence[float] | float, flat: flo
 def flare(
     start: Vector, end: Vector, shaft: float, last: float, flat: float = 1.0, flat_along: Vector = (0, 0, 1)
 ) -> list[Solid]:
-    """The widening end of a long bone: from the shaft at start, slowly at first, to the joint at end, whose rim is
-    rounded."""
+    """The widening end of a long bone: from the round shaft at start, slowly at first, to the joint at end, which is as flat
+    as is said and whose rim is rounded."""
     a, b = np.asarray(start, float), np.asarray(end, float)
-    shares, sizes = (0.0, 0.4, 0.72, 0.93, 1.0), (0.0, 0.16, 0.52, 0.98, 0.88)
+    shares, sizes = (0.0, 0.2, 0.4, 0.56, 0.72, 0.93, 1.0), (0.0, 0.06, 0.16, 0.31, 0.52, 0.98, 0.88)
     points = [a + share * (b - a) for share in shares]
     radii = [shaft + size * (last - shaft) for size in sizes]
+    flats = [1 + (flat - 1) * (p + q) / 2 for p, q in itertools.pairwise(shares)]
     way = (b - a) / np.linalg.norm(b - a)
     plate = rod(b - PLATE_CM * way, b, radii[-1] + 0.02, radii[-1], flat, flat_along)
-    return [
-        *(joined(p, q, r, s, flat, flat_along) for p, q, r, s in zip(points, points[1:], radii, radii[1:], strict=False)),
-        plate,
-    ]
+    pieces = zip(points, points[1:], radii, radii[1:], flats, strict=False)
+    return [*(joined(p, q, r, s, thin, flat_along) for p, q, r, s, thin in pieces), plate]
 
 
 def shaft(
     name: str,
-    points: Sequence[Vector],
-    radii: Sequence[float],
+    points: tuple[Vector, Vector],
+    radii: tuple[float, float],
     cortex_cm: float,
     thin: float = 1.0,
-    ends: Sequence[bool] = (False, True),
-    flat: float = 1.0,
-    flat_along: Vector = (0, 0, 1),
+    out_of: Sequence[Solid] = (),
+    into: Sequence[Solid] = (),
 ) -> list[Tissue]:
-    """The shaft of a long bone from point to point. Toward an end that goes over into a joint its cortex grows thin and its
-    marrow fills with trabecular bone step by step, so that no seam is seen there. ends: which of the two goes over so."""
-    at, sizes = [np.asarray(one, float) for one in points], list(radii)
-    stations: list[tuple[Array, float, float]] = []
-    for i, (point, radius) in enumerate(zip(at, sizes, strict=True)):
-        last = i == len(at) - 1
-        over = 1.0 if (i == 0 and ends[0]) or (last and ends[1]) else 0.0
-        if last and ends[1]:
-            stations += _toward(at[i - 1], point, sizes[i - 1], radius)
-        stations.append((point, radius, over))
-        if i == 0 and ends[0]:
-            stations += _toward(at[1], point, sizes[1], radius)[::-1]
+    """The shaft of a long bone from point to point. Toward an end that goes over into others, which are said, its cortex
+    grows thin and its marrow fills with trabecular bone step by step, and it reaches a little into them, so that no seam is
+    seen there."""
+    a, b = (np.asarray(one, float) for one in points)
+    long = float(np.linalg.norm(b - a))
+    way = (b - a) / long
+    # (cm from the start, how far it has become a joint's end)
+    stations = [(0.0, 1.0 if out_of else 0.0), (long, 1.0 if into else 0.0)]
+    for cm in OVER_CM:
+        become = 1 - cm / (OVER_CM[0] + 0.6)
+        stations += [(cm, become)] * bool(out_of) + [(long - cm, become)] * bool(into)
+    stations.sort()
+
+    def at(cm: float) -> tuple[Array, float]:
+        return a + cm * way, radii[0] + cm / long * (radii[1] - radii[0])
+
     found = []
-    for (a, first, over), (b, second, over_b) in itertools.pairwise(stations):
-        whole = replace(rod(a, b, first, second, flat, flat_along), open_ended=True)
-        thick, thick_b = (thin * (cortex_cm + one * (END_CORTEX_CM - cortex_cm)) for one in (over, over_b))
-        core = rod(a, b, max(first - thick, 0.02), max(second - thick_b, 0.02), flat, flat_along)
-        # A wall as thick where the bone is flat.
-        core = replace(core, open_ended=True)
-        share = 0.01 + (END_TRABECULAR - 0.01) * (over + over_b) / 2
-        found.append(Tissue(name, (whole,), {"bone": 1.0}, "soft", (core,), {"bone": share * thin}))
+    for (first, over), (last, over_last) in itertools.pairwise(stations):
+        less = [*(out_of if first == 0 else ()), *(into if last == long else ())]
+        start = at(first - REACHES_CM * bool(out_of and first == 0))
+        end = at(last + REACHES_CM * bool(into and last == long))
+        walls = [thin * (cortex_cm + one * (END_CORTEX_CM - cortex_cm)) for one in (over, over_last)]
+        whole = joined(start[0], end[0], start[1], end[1])
+        core = joined(start[0], end[0], max(start[1] - walls[0], 0.02), max(end[1] - walls[1], 0.02))
+        share = (0.01 + (END_TRABECULAR - 0.01) * (over + over_last) / 2) * thin
+        found.append(Tissue(name, (whole,), {"bone": 1.0}, "soft", (core,), {"bone": share}, tuple(less)))
     return found
 
 
+REACHES_CM = 0.3
 END_CORTEX_CM, END_TRABECULAR, OVER_CM = 0.12, 0.16, (3.4, 2.4, 1.5, 0.7)
 """What a shaft's wall and inside are where it has become a joint's end, and how far before that it is on its way."""
-
-
-def _toward(start: Array, end: Array, first: float, last: float) -> list[tuple[Array, float, float]]:
-    """Stations of a shaft on its way to an end: (point, radius, how far it has become it)."""
-    long = float(np.linalg.norm(end - start))
-    found = []
-    for cm in OVER_CM:
-        if cm < 0.8 * long:
-            share = 1 - cm / long
-            found.append((start + share * (end - start), first + share * (last - first), 1 - cm / (OVER_CM[0] + 0.6)))
-    return found
 
 
 PLATE_CM = 0.14
@@ -168,6 +161,20 @@ def capsules(
         squeezed = np.where(np.abs(along) > 0.5, flat, 1.0)
         found.append(ball(point, radii[i] * squeezed))
     return found
+
+
+def growth_plate(build: Build, at: Vector, along: Vector, radius: float) -> list[Solid]:
+    """The cartilage across the end of a growing bone, to be cut out of it: at a point, square to a direction; none in who is
+    grown up."""
+    if build.grown >= 1:
+        return []
+    middle, way = np.asarray(at, float), np.asarray(along, float)
+    half = (PLATE_OF_A_CHILD_CM / 2) * (1.3 - build.grown) * way / np.linalg.norm(way)
+    return [rod(middle - half, middle + half, radius)]
+
+
+PLATE_OF_A_CHILD_CM = 0.32
+"""Thickness of a young child's growth plate on a skeleton of an adult's size, before it is sized; thinner as it closes."""
 
 
 def skin(solids: Sequence[Solid], fat_cm: float) -> Tissue:

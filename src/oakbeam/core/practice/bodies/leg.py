@@ -8,7 +8,7 @@ from __future__ import annotations
 
 import numpy as np
 
-from oakbeam.core.practice.bodies.frame import Build, capsules, flare, joined, shaft, skin
+from oakbeam.core.practice.bodies.frame import Build, capsules, flare, growth_plate, joined, shaft, skin
 from oakbeam.core.practice.computed_body import Tissue, bone
 from oakbeam.core.practice.solids import Solid, Vector, ball, box, rod, turn
 
@@ -80,9 +80,10 @@ def knee(build: Build, shaft_to: float = -36.0) -> list[Tissue]:
         upper.append(Tissue("prosthesis", tuple(metal), {"titanium": 0.9}, less=tuple(notch)))
     else:
         metal, tray = [], []
-        upper = [bone("distal femur", femur, 0.10 * thin, 0.165 * thin, notch)]
+        cut = [*notch, *growth_plate(build, (0, 3.4, -0.4), (0, 1, 0), 5.5)]
+        upper = [bone("distal femur", femur, 0.10 * thin, 0.165 * thin, cut)]
     upper += [
-        *shaft("femur shaft", [(0.4, 42, 0.6), (0, 12.0, 0.35)], (1.42, 1.5), 0.6, thin),
+        *shaft("femur shaft", ((0.4, 42, 0.6), (0, 12.0, 0.35)), (1.42, 1.5), 0.6, thin, into=femur[:1]),
         bone(
             "patella", [ball((0.25, 3.4, 4.35), (2.1, 2.0, 1.0)), ball((0.2, 2.5, 4.3), (1.4, 1.9, 0.8))], 0.08, 0.16 * thin
         ),
@@ -93,19 +94,27 @@ def knee(build: Build, shaft_to: float = -36.0) -> list[Tissue]:
         rod((0.5, -open_cm - 0.2, -0.8), (0.45, -open_cm + 0.45, -0.8), 0.5, 0.12),
         ball((0.3, -4.2, 1.35), (0.8, 1.5, 0.9)),
     ]
+    fibula = [
+        ball((3.75, -2.7, -1.9), (0.95, 1.15, 1.0)),
+        joined((3.72, -2.9, -1.9), (3.6, -4.6, -1.85), 0.85, 0.66),
+    ]
     lower = [
-        bone("tibia top", plateau, 0.11 * thin, 0.165 * thin, tray),
-        *shaft("tibia shaft", [(0.1, -10.5, 0.2), (-0.3, shaft_to, 0.0)], (1.5, 1.15), 0.5, thin, (True, False)),
+        bone(
+            "tibia top",
+            plateau,
+            0.11 * thin,
+            0.165 * thin,
+            [*tray, *growth_plate(build, (0, -2.0, -0.4), (0, 1, 0.1), 5.0)],
+        ),
+        *shaft("tibia shaft", ((0.1, -10.5, 0.2), (-0.3, shaft_to, 0.0)), (1.5, 1.15), 0.5, thin, plateau[:1]),
         bone(
             "fibula's head",
-            [
-                ball((3.75, -2.7, -1.9), (0.95, 1.15, 1.0)),
-                joined((3.72, -2.9, -1.9), (3.6, -4.6, -1.85), 0.85, 0.66),
-            ],
+            fibula,
             0.09 * thin,
             0.14 * thin,
+            growth_plate(build, (3.7, -3.5, -1.9), (0, 1, 0), 1.2),
         ),
-        *shaft("fibula", [(3.6, -4.6, -1.85), (2.8, shaft_to, -0.9)], (0.66, 0.6), 0.24, thin, (True, False)),
+        *shaft("fibula", ((3.6, -4.6, -1.85), (2.8, shaft_to, -0.9)), (0.66, 0.6), 0.24, thin, fibula[1:]),
     ]
     if tray:
         lower.append(Tissue("tray", tuple(tray), {"titanium": 0.9}))
@@ -198,11 +207,11 @@ def foot(build: Build) -> list[Tissue]:
     found = [
         *_leaning(
             [
-                bone("tibia", tib, 0.12 * thin, 0.17 * thin),
-                *shaft("tibia shaft", [(-0.3, 20, 0), (-0.3, 6.2, 0)], (1.15, 1.2), 0.42, thin),
+                bone("tibia", tib, 0.12 * thin, 0.17 * thin, growth_plate(build, (-0.2, 1.45, 0), (0, 1, 0), 3.0)),
+                *shaft("tibia shaft", ((-0.3, 20, 0), (-0.3, 6.2, 0)), (1.15, 1.2), 0.42, thin, into=tib[:1]),
                 bone("medial malleolus", medial, 0.12 * thin, 0.17 * thin, tib),
-                bone("fibula", fibula, 0.13 * thin, 0.16 * thin),
-                *shaft("fibula shaft", [(2.6, 20, -1.0), (2.38, 4.0, -1.3)], (0.6, 0.66), 0.24, thin),
+                bone("fibula", fibula, 0.13 * thin, 0.16 * thin, growth_plate(build, (2.3, 0.5, -1.4), (0, 1, 0), 1.3)),
+                *shaft("fibula shaft", ((2.6, 20, -1.0), (2.38, 4.0, -1.3)), (0.6, 0.66), 0.24, thin, into=fibula[:1]),
             ],
             build,
         ),
@@ -220,7 +229,13 @@ def foot(build: Build) -> list[Tissue]:
             end_at = at + along * long
             size = 0.82 * size
             found.append(
-                bone("phalanx", tubular(at + along * size * 0.4, end_at - along * size * 0.6, size), 0.12, 0.1 * thin)
+                bone(
+                    "phalanx",
+                    tubular(at + along * size * 0.4, end_at - along * size * 0.6, size),
+                    0.12,
+                    0.1 * thin,
+                    growth_plate(build, at + along * size * 0.9, along, 1.6 * size),
+                )
             )
             at = end_at + along * 0.22 * (2.0 - grown)
     return [

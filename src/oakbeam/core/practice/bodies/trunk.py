@@ -12,7 +12,7 @@ from collections.abc import Sequence
 
 import numpy as np
 
-from oakbeam.core.practice.bodies.frame import Build, bent_rod, joined, mirrored, shaft, skin
+from oakbeam.core.practice.bodies.frame import Build, bent_rod, growth_plate, joined, mirrored, shaft, skin
 from oakbeam.core.practice.computed_body import Tissue, bone
 from oakbeam.core.practice.solids import Solid, ball, box, chain, rod, turn
 
@@ -419,8 +419,14 @@ def femur_top(build: Build) -> list[Tissue]:
         ball(hip + np.array([2.6, -5.7, -1.2]), (0.9, 1.2, 0.9)),
         joined(hip + np.array([4.2, -2.6, -0.3]), hip + np.array([3.8, -7.5, -0.2]), 1.9, 1.6),
     ]
-    below = [hip + np.array([3.8, -7.5, -0.2]), (11.6, -42, 0.4)]
+    below = (hip + np.array([3.8, -7.5, -0.2]), (11.6, -42, 0.4))
     return [
-        bone("femur top", head, 0.15 * thin, 0.19 * thin),
-        *shaft("femur shaft", below, (1.6, 1.35), 0.58, thin, (True, False)),
+        bone(
+            "femur top",
+            head,
+            0.15 * thin,
+            0.19 * thin,
+            growth_plate(build, hip + np.array([1.15, -0.85, 0]), (1, -0.75, 0), 2.6),
+        ),
+        *shaft("femur shaft", below, (1.6, 1.35), 0.58, thin, head[4:]),
     ]
