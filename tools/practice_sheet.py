@@ -13,7 +13,8 @@ from PIL import Image, ImageDraw
 from oakbeam import catalogue
 from oakbeam.core.practice.pictured import Kind, Pictured, average, made
 from oakbeam.core.practice.shown import shown
-from oakbeam.core.practice.simulated_room import Case, Lie, Mishap, take, usual_console
+from oakbeam.core.practice.simulated_room import Case, Mishap, take, usual_console
+from oakbeam.core.practice.views import Lie
 
 TARGET = Path(__file__).parents[1] / "docs" / "practice"
 SHEETS = {

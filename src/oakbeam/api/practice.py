@@ -28,7 +28,6 @@ from oakbeam.core.practice.shown import Shown, shown
 from oakbeam.core.practice.simulated_room import (
     Case,
     Console,
-    Lie,
     Mishap,
     Taken,
     can_be_computed,
@@ -36,7 +35,7 @@ from oakbeam.core.practice.simulated_room import (
     take,
     usual_console,
 )
-from oakbeam.core.practice.views import VIEWS
+from oakbeam.core.practice.views import VIEWS, Lie
 from oakbeam.store import Store, local
 
 router = APIRouter(prefix="/api/practice", responses=problems.RESPONSES, tags=["practice"])

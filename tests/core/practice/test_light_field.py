@@ -8,7 +8,8 @@ import pytest
 from oakbeam import catalogue
 from oakbeam.core.practice.computed_body import lengths
 from oakbeam.core.practice.light_field import AROUND, LIT_SKIN, SKIN, light_field
-from oakbeam.core.practice.simulated_room import Case, Console, Lie, Mishap, laid_down
+from oakbeam.core.practice.simulated_room import Case, Console, Mishap, laid_down
+from oakbeam.core.practice.views import Lie
 
 
 def seen(view="knee-ap", cm=12.5, lie=None, mishap=None, **console):

@@ -4,10 +4,12 @@ from __future__ import annotations
 
 import numpy as np
 import pytest
+from tests.conftest import proofs
 
 from oakbeam import catalogue
 from oakbeam.core.image_review import FINDINGS
-from oakbeam.core.practice.pictured import LOOKS, MOST, faults, good, kind_of, looks_like, way_of
+from oakbeam.core.practice.own_faults import OWN
+from oakbeam.core.practice.pictured import LOOKS, MOST, faults, good, kind_of, looks_like, made, pictured_own, way_of
 from oakbeam.core.practice.simulated_room import take
 from oakbeam.core.practice.views import VIEWS
 
@@ -26,6 +28,41 @@ def test_every_computed_view_has_a_good_picture_and_three_of_what_goes_wrong():
         found = faults(view)
         assert len(found) == MOST and len({one.seen for one in found}) == MOST
         assert good(view).seen and all(one.cause for one in found)
+
+
+def test_what_is_pictured_of_a_views_own_faults_is_in_its_list_and_changes_the_image():
+    """Each is a fault of the catalogue by its very words, and no two pictures of a view are the same."""
+    for projection, causes in OWN.items():
+        view = catalogue.projection(projection)
+        assert set(causes) <= {seen for seen, _ in view.faults}, projection
+    assert (
+        sum(
+            1
+            for one in VIEWS
+            if any(f.seen in {s for s, _ in catalogue.projection(one).faults} for f in faults(catalogue.projection(one)))
+        )
+        >= 118
+    )
+    for projection in proofs(["knee-lateral", "pelvis-ap", "coccyx-lateral"], sorted(OWN)):
+        view = catalogue.projection(projection)
+        straight = image(good(view)).radiograph.clean
+        for seen, cause in OWN[projection].items():
+            wrong = image(pictured_own(view, cause, seen, "")).radiograph.clean
+            part = straight < 0.8 * straight.max()
+            assert np.percentile(np.abs(np.log(wrong[part] / straight[part])), 98) > 0.05, (projection, seen)
+
+
+def test_a_foot_turned_out_shows_the_lesser_trochanter_and_shortens_the_neck():
+    """Behind and medial to the shaft it stands: turned out it comes into profile, and the neck is seen end on."""
+    view = catalogue.projection("hip-ap")
+
+    def beside_the_shaft(one):
+        taken = image(one, 256)
+        bones, where = taken.body.maps["bone"], taken.radiograph.screen
+        x, y = np.meshgrid(where.x_cm(), where.y_cm())
+        return float(bones[(x > -1.5) & (x < 1.2) & (y < -3.2) & (y > -6.0)].mean())
+
+    assert beside_the_shaft(of("hip-ap", "Neck short")) > 1.1 * beside_the_shaft(good(view))
 
 
 def test_a_raised_side_is_the_side_that_the_words_name():
@@ -63,7 +100,7 @@ def test_shoulder_blades_come_into_the_lungs_and_a_breath_out_lifts_the_domes():
         return bones[outer].mean() / bones[lung & ~outer].mean()
 
     assert over_outer_lung(back) > 1.15 * over_outer_lung(right)
-    out = image(of("chest-pa", "Fewer than nine"), 160)
+    out = image(made(view, "breath", "Fewer than nine", "Breathe in again."), 160)
     assert (out.body.maps["lung"] > 3).sum() < 0.93 * (right.body.maps["lung"] > 3).sum()
 
 

@@ -16,8 +16,9 @@ from numpy.typing import NDArray
 from oakbeam.core.equipment.aec import CELL_CENTRES_CM, CELL_CM
 from oakbeam.core.practice.computed_body import Screen
 from oakbeam.core.practice.radiograph import Collimation
-from oakbeam.core.practice.simulated_room import Case, Console, Lie, Mishap, laid_down
+from oakbeam.core.practice.simulated_room import Case, Console, Mishap, laid_down
 from oakbeam.core.practice.solids import spans
+from oakbeam.core.practice.views import Lie
 
 Corners = tuple[tuple[float, float], ...]
 AROUND = 1.45

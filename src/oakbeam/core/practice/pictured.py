@@ -9,9 +9,10 @@ from dataclasses import dataclass, replace
 from typing import Literal
 
 from oakbeam.core.image_review import Finding
+from oakbeam.core.practice.own_faults import OWN, Cause, Centred
 from oakbeam.core.practice.radiograph import GridFault
-from oakbeam.core.practice.simulated_room import Case, Console, Lie, Mishap, usual_console
-from oakbeam.core.practice.views import VIEWS, View
+from oakbeam.core.practice.simulated_room import Case, Console, Mishap, usual_console
+from oakbeam.core.practice.views import VIEWS, Lie, View
 from oakbeam.core.projection import Projection
 
 Kind = Literal["noise", "burned", "flat", "motion", "grid", "breath", "scapulae", "cut", "angle", "turned"]
@@ -84,17 +85,32 @@ def good(projection: Projection) -> Pictured:
 def faults(projection: Projection) -> list[Pictured]:
     """What goes wrong with a projection: of its own list what can be pictured, then what goes wrong with any; three in
     all."""
-    found, shown = list[Pictured](), set[tuple[Kind, float]]()
+    own, found, shown = OWN.get(projection.id, {}), list[Pictured](), set[tuple[Kind, float]]()
     for seen, change in projection.faults:
         kind = kind_of(seen, change)
         way = way_of(kind, f"{seen} {change}".lower(), VIEWS[projection.id]) if kind else None
-        if kind is not None and way is not None and (kind, way) not in shown and len(found) < MOST:
+        if len(found) == MOST:
+            break
+        if seen in own:
+            found.append(pictured_own(projection, own[seen], seen, change))
+        elif kind is not None and way is not None and (kind, way) not in shown:
             found.append(made(projection, kind, seen, change, way))
             shown.add((kind, way))
     for kind, seen, change in ANYWHERE:
         if len(found) < MOST and (kind, 1.0) not in shown:
             found.append(made(projection, kind, seen, change))
     return found
+
+
+def pictured_own(projection: Projection, cause: Cause, seen: str, change: str) -> Pictured:
+    """An exposure of a projection that shows one of its own faults."""
+    if isinstance(cause, str):
+        return made(projection, cause, seen, change)
+    case = average(projection)
+    if isinstance(cause, Centred):
+        width, height = projection.field_cm
+        cause = Lie(off_cm=(cause.right * width, cause.up * height))
+    return Pictured(seen, change, case, usual_console(case), cause, Mishap())
 
 
 ANYWHERE: tuple[tuple[Kind, str, str], ...] = (

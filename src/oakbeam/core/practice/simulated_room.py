@@ -37,7 +37,7 @@ from oakbeam.core.practice.radiograph import (
     expose,
     index_of,
 )
-from oakbeam.core.practice.views import REGIONS, VIEWS
+from oakbeam.core.practice.views import REGIONS, VIEWS, Lie
 from oakbeam.core.projection import Projection
 
 TARGET_EI = 250.0
@@ -60,19 +60,6 @@ class Case:
     sex: Sex = "male"
     condition: str = ""
     seed: int = 0
-
-
-@dataclass(frozen=True, slots=True)
-class Lie:
-    """What is wrong with how the patient lies: turned too far [deg], off the middle [cm], joint bent otherwise [deg], tube
-    angled otherwise [deg]; exposed after breathing out; shoulders not rolled forward."""
-
-    turned_deg: float = 0.0
-    off_cm: tuple[float, float] = (0.0, 0.0)
-    bend_deg: float = 0.0
-    angle_deg: float = 0.0
-    breathed_out: bool = False
-    shoulders_back: bool = False
 
 
 @dataclass(frozen=True, slots=True)
@@ -183,9 +170,11 @@ def laid_down(
         arms_up=view.arms_up,
         breath=breath if breath is not None else 0.0 if lie.breathed_out else 1.0,
         shoulders_back=lie.shoulders_back,
+        legs_out_deg=lie.legs_out_deg,
+        frog=view.frog,
         seed=case.seed,
     )
-    pose = view.pose(lie.turned_deg, lie.off_cm, lie.angle_deg)
+    pose = view.pose(lie)
     width, height = case.projection.field_cm
     pixel = around * max(width, height) / pixels
     shape = (max(8, round(around * height / pixel)), max(8, round(around * width / pixel)))

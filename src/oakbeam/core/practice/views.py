@@ -39,12 +39,30 @@ REGIONS: Mapping[str, Region] = {
 }
 
 
+@dataclass(frozen=True, slots=True)
+class Lie:
+    """What is wrong with how the patient lies: turned too far [deg], off the middle [cm], joint bent otherwise [deg], tube
+    angled otherwise [deg]; exposed after breathing out; shoulders not rolled forward; the upper end leant toward the tube
+    [deg]; not level along its length [deg]; feet turned out [deg]."""
+
+    turned_deg: float = 0.0
+    off_cm: tuple[float, float] = (0.0, 0.0)
+    bend_deg: float = 0.0
+    angle_deg: float = 0.0
+    breathed_out: bool = False
+    shoulders_back: bool = False
+    lean_deg: float = 0.0
+    tilted_deg: float = 0.0
+    legs_out_deg: float = 0.0
+
+
 @dataclass(frozen=True)
 class View:
     """A projection of a computed part. seen: from where, one of `SEEN`, then turned about the body's own length by
     turned_deg, leant by lean_deg and spun in the image by spun_deg; centre: the anatomical point under the central ray;
     angle_deg: the tube's, toward the head positive; bend_deg: of the joint; arms_up: out of the way of a view from the
-    side; tilted_deg: about the way from back to front, as a thigh that lies flat tilts the knee's joint."""
+    side; tilted_deg: about the way from back to front, as a thigh that lies flat tilts the knee's joint; frog: hips
+    bent and thighs laid out."""
 
     region: str
     seen: str
@@ -56,20 +74,15 @@ class View:
     arms_up: bool = False
     spun_deg: float = 0.0
     tilted_deg: float = 0.0
+    frog: bool = False
 
-    def pose(self, turned_deg: float = 0.0, off_cm: tuple[float, float] = (0.0, 0.0), angle_deg: float = 0.0) -> Pose:
-        """How it lies, with what is wrong about it: turned too far, centred beside [cm of the image], the tube angled too
-        far."""
-        how = (
-            turn("z", self.spun_deg)
-            @ turn("x", self.lean_deg)
-            @ SEEN[self.seen]
-            @ turn("z", self.tilted_deg)
-            @ turn("y", self.turned_deg + turned_deg)
-        )
-        beside = np.linalg.inv(how) @ np.array([off_cm[0], off_cm[1], 0.0])
+    def pose(self, lie: Lie) -> Pose:
+        """How it lies, with what is wrong about it."""
+        how = turn("z", self.spun_deg) @ turn("x", self.lean_deg + lie.lean_deg) @ SEEN[self.seen]
+        how = how @ turn("z", self.tilted_deg + lie.tilted_deg) @ turn("y", self.turned_deg + lie.turned_deg)
+        beside = np.linalg.inv(how) @ np.array([*lie.off_cm, 0.0])
         x, y, z = np.asarray(self.centre) + beside
-        return Pose(how, (float(x), float(y), float(z)), self.angle_deg + angle_deg)
+        return Pose(how, (float(x), float(y), float(z)), self.angle_deg + lie.angle_deg)
 
 
 ARMPIT = math.radians(20)
@@ -115,8 +128,8 @@ VIEWS: Mapping[str, View] = {
     "shoulder-ap-external": View("shoulder", "front", (15.5, 36.0, -2.0), bend_deg=25),
     "shoulder-ap-internal": View("shoulder", "front", (15.5, 36.0, -2.0), bend_deg=-70),
     "shoulder-ap-neutral": View("shoulder", "front", (15.5, 36.0, -2.0), bend_deg=-20),
-    "shoulder-grashey": View("shoulder", "front", (15.6, 36.8, -2.2), -38),
-    "shoulder-scapular-y": View("shoulder", "back", (13.5, 35.0, -4.5), 58),
+    "shoulder-grashey": View("shoulder", "front", (15.2, 36.8, -3.2), 40),
+    "shoulder-scapular-y": View("shoulder", "back", (13.5, 35.0, -4.5), -48),
     "shoulder-axial": View("raised shoulder", "armpit", (15.6, 37.0, -2.2)),
     "shoulder-transthoracic-lateral": View("shoulder", "left", (17.0, 34.0, -2.0), bend_deg=-20, arms_up=True),
     "clavicle-ap": View("shoulder", "front", (8.5, 39.5, 3.0)),
@@ -124,10 +137,10 @@ VIEWS: Mapping[str, View] = {
     "scapula-ap": View("shoulder", "front", (12.0, 33.5, -5.0)),
     "acj-ap": View("shoulder", "front", (15.0, 40.4, -1.5)),
     "toe-ap": View("foot", "above", (-0.8, -5.6, 15.5), bend_deg=68, angle_deg=-12),
-    "toe-oblique": View("foot", "above", (-0.8, -5.6, 15.5), 0, bend_deg=68),
+    "toe-oblique": View("foot", "above", (-0.8, -5.6, 15.5), bend_deg=68, tilted_deg=35),
     "toe-lateral": View("foot", "left", (-1.5, -5.7, 15.5)),
     "foot-ap": View("foot", "above", (0.2, -4.4, 7.6), bend_deg=68, angle_deg=-10),
-    "foot-oblique": View("foot", "above", (0.2, -4.4, 7.6), bend_deg=68),
+    "foot-oblique": View("foot", "above", (0.2, -4.4, 7.6), bend_deg=68, tilted_deg=35),
     "foot-lateral": View("foot", "left", (0.0, -4.2, 5.0)),
     "calcaneus-axial": View("foot", "front", (0.3, -3.8, -2.5), angle_deg=40, lean_deg=0),
     "calcaneus-lateral": View("foot", "left", (0.2, -3.4, -2.4)),
@@ -144,7 +157,7 @@ VIEWS: Mapping[str, View] = {
     "knee-lateral-crosstable": View("knee", "left", (0, 0.3, 0.4), bend_deg=5),
     "knee-ap-wb": View("knee", "front", KNEE),
     "knee-pa-flexion-wb": View("knee", "back", (0, 0.2, -0.5), bend_deg=45, lean_deg=0, angle_deg=-10),
-    "knee-tunnel-holmblad": View("knee", "back", (0, 0.6, -1.5), bend_deg=70, lean_deg=0),
+    "knee-tunnel-holmblad": View("knee", "back", (0, 0.6, -1.5), bend_deg=70, lean_deg=70),
     "knee-tunnel-beclere": View("knee", "front", (0, 0.6, -1.5), bend_deg=60, lean_deg=-18, angle_deg=42),
     "knee-tunnel-camp-coventry": View("knee", "back", (0, 0.6, -1.5), bend_deg=45, angle_deg=-42),
     "patella-pa": View("knee", "back", (0.2, 3.2, 3.0)),
@@ -156,9 +169,9 @@ VIEWS: Mapping[str, View] = {
     "femur-ap-proximal": View("trunk", "front", (11.6, -24.0, 0.3)),
     "femur-lateral-distal": View("knee", "left", (0.1, 13.0, 0.2), bend_deg=40),
     "pelvis-ap": View("trunk", "front", (0.0, -9.6, 0.0)),
-    "pelvis-frog": View("trunk", "front", (0.0, -11.5, 0.0)),
+    "pelvis-frog": View("trunk", "front", (0.0, -11.5, 0.0), frog=True),
     "hip-ap": View("trunk", "front", (9.8, -14.0, 0.3)),
-    "hip-lateral-frog": View("trunk", "front", (9.8, -14.0, 0.3), 20),
+    "hip-lateral-frog": View("trunk", "front", (9.8, -14.0, 0.3), 20, frog=True),
     "hip-lateral-crosstable": View("hip", "groin", (10.6, -14.2, 0.4)),
     "sij-ap-axial": View("trunk", "front", (0.0, -6.5, -5.5), angle_deg=32),
     "sij-oblique": View("trunk", "front", (5.5, -6.0, -5.5), 27),

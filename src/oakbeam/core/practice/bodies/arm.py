@@ -241,7 +241,8 @@ def shoulder(build: Build) -> list[Tissue]:
         ball(about((0.5, -0.6, 1.9)), (0.75, 1.0, 0.7), out),
         joined(SHOULDER + np.array([0.6, -1.2, 0]), SHOULDER + np.array([1.3, -6.0, 0.1]), 2.0, 1.3),
     ]
-    socket = [ball((14.05, 36.9, -2.6), (0.55, 1.8, 1.35), turn("y", 20))]
+    # It looks outward and forward, as the blade lies.
+    socket = [ball(SHOULDER - 3.1 * np.array([0.77, 0.0, 0.64]), (0.5, 1.8, 1.35), turn("y", -40))]
     bones = [
         *trunk.chest_inside(build),
         *trunk.spine(build),

@@ -20,9 +20,9 @@ CHILD: dict[AgeBand, float] = {"newborn": 0.0, "1y": 0.15, "5y": 0.4, "10y": 0.7
 @dataclass(frozen=True)
 class Build:
     """Who is computed. flesh: how wide and deep the outline is over the average adult's; size: how large the skeleton is;
-    age, sex; condition: one of `CONDITIONS` or none; breath: 1 in, 0 out; shoulders_back: not rolled
-    forward; arms_up: out of the way of a view from the side; bend_deg: how far the
-    joint in question is bent; seed: the small differences between people."""
+    age, sex; condition: one of `CONDITIONS` or none; breath: 1 in, 0 out; shoulders_back: not rolled forward; arms_up: out
+    of the way of a view from the side; bend_deg: how far the joint in question is bent; legs_out_deg: how far the feet are
+    turned out; frog: hips bent and thighs laid out; seed: the small differences between people."""
 
     flesh: float = 1.0
     age: AgeBand = "adult"
@@ -32,6 +32,8 @@ class Build:
     breath: float = 1.0
     arms_up: bool = False
     shoulders_back: bool = False
+    legs_out_deg: float = 0.0
+    frog: bool = False
     seed: int = 0
     chance: np.random.Generator = field(init=False, repr=False, compare=False)
 
@@ -85,7 +87,9 @@ def flare(
     """The widening end of a long bone: from the round shaft at start, slowly at first, to the joint at end, which is as flat
     as is said and whose rim is rounded."""
     a, b = np.asarray(start, float), np.asarray(end, float)
-    shares, sizes = (0.0, 0.2, 0.4, 0.56, 0.72, 0.93, 1.0), (0.0, 0.06, 0.16, 0.31, 0.52, 0.98, 0.88)
+    # A bone that grows flat on its way is of more pieces: each is as flat from end to end.
+    shares = np.concatenate([np.linspace(0, 0.93, 6 if flat > FLAT_ENOUGH else 30), [1.0]])
+    sizes = np.interp(shares, (0.0, 0.2, 0.4, 0.56, 0.72, 0.93, 1.0), (0.0, 0.06, 0.16, 0.31, 0.52, 0.98, 0.88))
     points = [a + share * (b - a) for share in shares]
     radii = [shaft + size * (last - shaft) for size in sizes]
     flats = [1 + (flat - 1) * (p + q) / 2 for p, q in itertools.pairwise(shares)]
@@ -138,6 +142,7 @@ END_CORTEX_CM, END_TRABECULAR, OVER_CM = 0.12, 0.16, (3.4, 2.4, 1.5, 0.7)
 """What a shaft's wall and inside are where it has become a joint's end, and how far before that it is on its way."""
 
 
+FLAT_ENOUGH = 0.6
 PLATE_CM = 0.14
 """How thick the bone under a joint's cartilage is."""
 

@@ -41,6 +41,8 @@ RIB_DEPTH = (3.6, 5.4, 6.6, 7.5, 8.2, 8.7, 9.0, 9.0, 8.7, 8.1, 6.8, 4.8)
 RIB_END_DEG = (158, 158, 156, 152, 148, 143, 136, 127, 117, 104, 74, 44)
 RIB_DROP = (4.2, 5.6, 7.0, 8.2, 9.2, 9.8, 10.2, 10.2, 9.6, 8.4, 5.5, 3.0)
 HIP = np.array([9.0, -13.0, 0.6])
+FROG = turn("z", 45) @ turn("x", -45)
+"""How a left thigh lies whose hip is bent and that is laid out to its side."""
 
 
 def trunk(build: Build) -> list[Tissue]:
@@ -57,6 +59,12 @@ def trunk(build: Build) -> list[Tissue]:
     return [skin(outline(build), FAT_LAYER_CM * f**2), *found]
 
 
+def _thigh(side: int, build: Build) -> Solid:
+    f = build.flesh
+    end = HIP + 30 * FROG @ np.array([0, -1.0, 0]) if build.frog else np.array([8.8, -42, 0])
+    return rod((side * 9.4, -12, 0), end * (side, 1, 1), 9.4 * f, 7.6 * f, 0.9, (0, 0, 1))
+
+
 def hip_outline(build: Build) -> list[Solid]:
     """The skin with the right leg raised out of the way."""
     return outline(build, legs=(1,))
@@ -69,7 +77,7 @@ def hip(build: Build) -> list[Tissue]:
 
 
 def _left_shaft(build: Build) -> list[Tissue]:
-    return [one for one in femur_top(build) if one.name == "femur shaft"]
+    return [one for one in _as_the_leg_lies(femur_top(build), build) if one.name == "femur shaft"]
 
 
 FAT_LAYER_CM, FLAT, SEAM_CM = 1.1, 0.69, 0.02
@@ -106,7 +114,7 @@ def outline(build: Build, legs: Sequence[int] = (-1, 1)) -> list[Solid]:
             ball((side * 6.4 * f, 29, 0.2), (7.6 * f, 13, 11.2 * f)),
             *([] if build.arms_up else [ball((side * 14.4 * f, 38.5, -1.5), (5.6 * f, 6.4, 5.8 * f))]),
             ball((side * 10.6 * f, -13, -0.2), (7.4 * f, 12, 9.2 * f)),
-            *([rod((side * 9.4, -12, 0), (side * 8.8, -42, 0), 9.4 * f, 7.6 * f, 0.9, (0, 0, 1))] if side in legs else []),
+            *([_thigh(side, build)] if side in legs else []),
         ]
     return [
         *found,
@@ -153,10 +161,9 @@ def vertebra(name: str, build: Build, scale: float = 1.0) -> list[Tissue]:
             ball((side * 0.40 * width, y + 0.52 * height, back - 1.2), (0.5, 0.75, 0.5)),
             ball((side * 0.38 * width, y - 0.55 * height, back - 1.5), (0.5, 0.8, 0.5)),
         ]
-    trabecular = (0.15 if thoracic else 0.13) * thin
     return [
-        bone(f"{name} body", body, 0.06 * thin, trabecular),
-        bone(f"{name} arch", arch, 0.10 * thin, 0.22 * thin),
+        bone(f"{name} body", body, 0.06 * thin, 0.20 * thin),
+        bone(f"{name} arch", arch, 0.08 * thin, 0.16 * thin),
     ]
 
 
@@ -235,7 +242,7 @@ def shoulder_girdle(build: Build) -> list[Tissue]:
         *bent_rod([(13.6, 36.6, -4.2), (12.6, 31.5, -6.6), (10.9, 26.4, -8.4)], 0.55, 1.0, (0, 0, 1)),
         *bent_rod([(8.6, 37.6, -8.0), (12.4, 38.6, -6.6), (15.6, 40.4, -3.2)], 0.5, 0.7, (0, 0, 1)),
         ball((15.9, 40.6, -1.9), (1.6, 0.6, 2.0)),
-        ball((14.4, 37.4, -2.9), (0.7, 1.9, 1.3)),
+        ball((13.5, 37.1, -4.5), (0.7, 1.8, 1.2), turn("y", -40)),
         *bent_rod([(13.9, 39.2, -2.2), (14.4, 39.4, 0.4), (15.0, 38.6, 1.3)], 0.6, 1.0, (0, 0, 1)),
     ]
     left = [
@@ -390,10 +397,16 @@ def pelvis(build: Build) -> list[Tissue]:
         bone("socket", socket, 0.18 * thin, 0.2 * thin, [ball(hip, 2.75), *wing]),
         bone("pubis", front, 0.13 * thin, 0.13 * thin, [ball(hip, 2.75), *socket]),
         bone("ischium", seat, 0.14 * thin, 0.14 * thin, [ball(hip, 2.75), *socket, *front]),
-        *femur_top(build),
+        *_as_the_leg_lies(femur_top(build), build),
     ]
     left = [one.moved(np.diag([wide, 1.0, 1.0])) for one in left]
     return left + mirrored(left)
+
+
+def _as_the_leg_lies(tissues: list[Tissue], build: Build) -> list[Tissue]:
+    """A left femur about its head: the foot turned out, or the thigh laid out as a frog's."""
+    how = FROG if build.frog else turn("y", build.legs_out_deg)
+    return [one.moved(how, HIP - how @ HIP) for one in tissues]
 
 
 def femur_top(build: Build) -> list[Tissue]:

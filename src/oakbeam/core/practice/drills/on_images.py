@@ -10,7 +10,8 @@ from dataclasses import dataclass, replace
 from oakbeam.core.image_review import corrected_mas
 from oakbeam.core.practice.drills.question import Answer, Asked, Chance, Drill, Level, Projections, Question, Scene, number
 from oakbeam.core.practice.radiograph import GridFault
-from oakbeam.core.practice.simulated_room import Case, Lie, Mishap, usual_console
+from oakbeam.core.practice.simulated_room import Case, Mishap, usual_console
+from oakbeam.core.practice.views import Lie
 
 FAULTS = {
     "none": "Nothing is wrong",

@@ -10,7 +10,8 @@ from typing import Literal
 import numpy as np
 
 from oakbeam.core.errors import Refusal
-from oakbeam.core.practice.simulated_room import Case, Console, Lie, Mishap
+from oakbeam.core.practice.simulated_room import Case, Console, Mishap
+from oakbeam.core.practice.views import Lie
 from oakbeam.core.projection import Projection
 
 Track = Literal[
