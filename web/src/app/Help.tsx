@@ -58,6 +58,17 @@ const KEYS: { view: string; keys: [string, string][] }[] = [
     ],
   },
   {
+    view: "Practice: the free room",
+    keys: [
+      ["e", "choose the view"],
+      ["0 … 9", "type the thickness; ← → on the ruler"],
+      ["k, m, s, g", "kVp, mAs, SID; next grid"],
+      ["Enter", "expose"],
+      ["← → ↑ ↓ on the image", "contrast, brightness; Home as at first"],
+      ["i, m on the image", "inverse, magnify"],
+    ],
+  },
+  {
     view: "Charts: the lines of a draft",
     keys: [
       ["arrows", "from cell to cell; Home, End, Page"],

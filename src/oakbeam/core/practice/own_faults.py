@@ -86,7 +86,6 @@ OWN: Mapping[str, Mapping[str, Cause]] = {
         "Medial epicondyle lost": turned(20),
     },
     "elbow-lateral": {"Fat pads hidden": bent(-35)},
-    "humerus-ap": {"Greater tubercle not in profile": bent(-70)},
     "shoulder-ap-external": {"Tubercle over the head": bent(-70), "Clavicle short": turned(20)},
     "shoulder-ap-internal": {"Lesser tubercle not in profile": bent(60), "More of the glenoid covered": turned(-20)},
     "shoulder-grashey": {"Closed, clavicle long": turned(-22)},

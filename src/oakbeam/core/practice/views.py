@@ -79,7 +79,9 @@ class View:
     def pose(self, lie: Lie) -> Pose:
         """How it lies, with what is wrong about it."""
         how = turn("z", self.spun_deg) @ turn("x", self.lean_deg + lie.lean_deg) @ SEEN[self.seen]
-        how = how @ turn("z", self.tilted_deg + lie.tilted_deg) @ turn("y", self.turned_deg + lie.turned_deg)
+        # Along its length means along the leg; what is seen from above is a foot, which rolls about its own.
+        rolled, turned_deg = (lie.turned_deg, 0.0) if self.seen == "above" else (0.0, lie.turned_deg)
+        how = how @ turn("z", self.tilted_deg + lie.tilted_deg + rolled) @ turn("y", self.turned_deg + turned_deg)
         beside = np.linalg.inv(how) @ np.array([*lie.off_cm, 0.0])
         x, y, z = np.asarray(self.centre) + beside
         return Pose(how, (float(x), float(y), float(z)), self.angle_deg + lie.angle_deg)

@@ -23,7 +23,10 @@ export function LooksLike({ findings, projection }: { findings: readonly Finding
       <div className="mt-1 grid grid-cols-2 gap-2">
         {data.map((one) => (
           <figure key={one.seen}>
-            <Still picture={one.picture} label={`Computed: ${one.seen}`} />
+            {/* As small as tells it: the words of the critique stay beside it. */}
+            <div style={{ maxWidth: `calc(7.5rem * ${one.picture.columns / one.picture.rows})` }}>
+              <Still picture={one.picture} label={`Computed: ${one.seen}`} />
+            </div>
             <figcaption className="text-note text-ink-2">{one.seen}</figcaption>
           </figure>
         ))}

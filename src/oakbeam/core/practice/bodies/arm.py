@@ -237,7 +237,7 @@ def shoulder(build: Build) -> list[Tissue]:
     # Turned out the greater tubercle stands in profile, the lesser toward the front.
     top = [
         ball(SHOULDER, 2.35),
-        ball(about((1.75, -0.15, 0.35)), (1.1, 1.7, 1.3), out),
+        ball(about((2.0, -0.3, 0.4)), (1.1, 1.7, 1.3), out),
         ball(about((0.5, -0.6, 1.9)), (0.75, 1.0, 0.7), out),
         joined(SHOULDER + np.array([0.6, -1.2, 0]), SHOULDER + np.array([1.3, -6.0, 0.1]), 2.0, 1.3),
     ]
