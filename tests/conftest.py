@@ -11,6 +11,7 @@ import sys
 from collections.abc import Callable, Iterator
 from datetime import UTC, datetime
 from pathlib import Path
+from typing import TypeVar
 
 import pytest
 from argon2 import PasswordHasher
@@ -32,8 +33,11 @@ settings.register_profile("patient", deadline=None)
 settings.load_profile("patient")
 
 
-def proofs(part: int, whole: int) -> int:
-    """How many cases a long proof takes: a seeded part of them in `make test`, the whole in `make evidence`."""
+T = TypeVar("T")
+
+
+def proofs(part: T, whole: T) -> T:
+    """How many cases a long proof takes, or which: a seeded part of them in `make test`, the whole in `make evidence`."""
     return whole if os.environ.get("OAKBEAM_PROOFS") == "whole" else part
 
 

@@ -18,16 +18,35 @@ from oakbeam.core.practice.views import Lie
 
 TARGET = Path(__file__).parents[1] / "docs" / "practice"
 SHEETS = {
-    "arm": ("hand-pa", "wrist-lateral", "elbow-ap", "elbow-lateral", "shoulder-ap-external", "shoulder-grashey"),
-    "leg": ("foot-ap", "ankle-mortise", "ankle-lateral", "knee-ap", "knee-lateral", "tibfib-ap", "hip-ap"),
-    "trunk": ("chest-pa", "chest-lateral", "ribs-oblique", "abdomen-supine", "lspine-ap", "lspine-oblique", "pelvis-ap"),
-    "spine-and-head": (
+    "arm": ("hand-pa", "wrist-lateral", "forearm-ap", "elbow-ap", "elbow-lateral", "humerus-ap"),
+    "shoulder": (
+        "shoulder-ap-external",
+        "shoulder-grashey",
+        "shoulder-scapular-y",
+        "shoulder-axial",
+        "clavicle-ap",
+        "acj-ap",
+    ),
+    "leg": ("foot-ap", "foot-oblique", "calcaneus-lateral", "ankle-mortise", "ankle-lateral", "tibfib-ap"),
+    "knee-and-hip": (
+        "knee-ap",
+        "knee-lateral",
+        "patella-tangential-inferosuperior",
+        "femur-ap-distal",
+        "hip-ap",
+        "hip-lateral-crosstable",
+        "pelvis-ap",
+    ),
+    "trunk": ("chest-pa", "chest-lateral", "ribs-oblique", "sternum-lateral", "abdomen-supine", "sij-ap-axial"),
+    "spine": ("tspine-ap", "tspine-lateral", "lspine-ap", "lspine-oblique", "lspine-lateral", "sacrum-lateral"),
+    "neck-and-head": (
         "cspine-ap-axial",
         "cspine-lateral",
-        "tspine-ap",
-        "lspine-lateral",
+        "cspine-odontoid",
+        "swimmers-upright",
         "skull-pa-axial",
         "skull-lateral",
+        "sinus-waters",
     ),
 }
 WRONG: tuple[Kind, ...] = ("noise", "burned", "flat", "motion", "turned")

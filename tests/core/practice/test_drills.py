@@ -12,13 +12,15 @@ from tests.conftest import proofs
 
 from oakbeam import catalogue
 from oakbeam.core.errors import Refusal
+from oakbeam.core.physics.beam.model import evaluate
+from oakbeam.core.physics.beam.quality import Detail, contrast
 from oakbeam.core.practice.drills.on_images import CHANGES, FAULTS, REPEAT, made_wrong, somebody
 from oakbeam.core.practice.drills.pack import DRILL as PACK_OF
 from oakbeam.core.practice.drills.pack import pack
 from oakbeam.core.practice.drills.question import HINT_COSTS, Asked, Chance, Level, Question, judge
 from oakbeam.core.practice.drills.register import DRILLS, TRACKS
 from oakbeam.core.practice.drills.what_next import FIRST_GAP, GOOD, confusions, level_of, next_drill, standings
-from oakbeam.core.practice.simulated_room import take, usual_console
+from oakbeam.core.practice.simulated_room import Mishap, chip_cnr, part_for, take, usual_console
 from oakbeam.core.practice.views import VIEWS
 
 PROJECTIONS = {one: catalogue.projection(one) for one in VIEWS}
@@ -93,7 +95,7 @@ def test_an_answer_to_a_second_step_makes_the_image_that_it_deserves():
     for seed in range(8):
         question = DRILLS["square-law"].question(seed, PROJECTIONS, 3)
         right, after = float(question.model_answer()["mas"]), question.after
-        scene = after({"mas": right * 2})
+        scene = after({"mas": right * 2}) if after else None
         assert scene.console.mas == pytest.approx(2 * usual_console(scene.case).mas)
 
 
@@ -112,6 +114,25 @@ def test_the_fault_of_a_critique_grows_fainter_with_the_level():
                 + scene.mishap.moved_mm
             )
         assert seen[0] > seen[1] > seen[2] > 0, fault
+
+
+def test_a_chip_stands_out_of_the_image_as_far_as_the_drill_says():
+    """The engine's own noise and contrast against the model's: what is offered as enough is, and half of it is not."""
+    made, seen = DRILLS["detail-dose"].question(3, PROJECTIONS).after, {}
+    assert made is not None
+    for share in ("0.4", "1.2", "6.0"):
+        scene = made({"mas": share})
+        chip = scene.mishap.chip
+        seen[share] = chip_cnr(scene.case, scene.console, chip)
+        with_it, without = (
+            take(scene.case, scene.console, mishap=one, pixels=512).radiograph.clean for one in (scene.mishap, Mishap())
+        )
+        lost = 1 - with_it / without
+        there = lost > 0.5 * lost.max()
+        beam = evaluate(take(scene.case, scene.console, pixels=64).setup, part_for(scene.case))
+        model = float(contrast(beam, Detail("chip", "bone", "soft", chip.depth_mm / 10, 0.0))[0])
+        assert float(lost[there].mean()) == pytest.approx(model, rel=0.4)
+    assert seen["0.4"] < 5 < seen["1.2"] < 6 and seen["6.0"] == pytest.approx(seen["1.2"] * np.sqrt(5), rel=1e-6)
 
 
 def test_two_right_in_a_row_make_it_harder_and_less_than_half_easier():

@@ -82,7 +82,8 @@ export function TaskCard({
             )}
             <Radiograph
               picture={image.data.picture}
-              label="The image of this task"
+              // What is to be seen is said once it was answered.
+              label={judged ? `The image of this task. ${judged.worked}` : "The image of this task"}
               tall="max(20rem, 100vh - 20rem)"
             />
           </div>
@@ -153,7 +154,7 @@ export function TaskCard({
           {judged.image && (
             <div>
               <p className="mb-2">{judged.image_says}</p>
-              <Radiograph picture={judged.image.picture} label={judged.image_says} />
+              <Radiograph picture={judged.image.picture} label={`${judged.image_says} ${judged.worked}`} />
             </div>
           )}
           {!judged.kept && <p className="text-note text-ink-3">Not kept: nobody is signed in.</p>}

@@ -260,6 +260,7 @@ it("a critique shows its image without a word of it, and afterwards what was tak
   fireEvent.click(screen.getByRole("radio", { name: "No" }));
   press("Answer");
   expect(await screen.findByText("Partly right: 50 % credit")).toBeDefined();
+  expect(picture.getAttribute("aria-label")).toBe("The image of this task. 24 − 2 = 22 cm.");
   expect(server.last("POST /api/practice/drills/judge/answers").body).toMatchObject({
     answer: { fault: "none", repeat: "no" },
   });

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
+from dataclasses import dataclass
 from typing import Literal, get_args
 
 import numpy as np
@@ -18,6 +19,26 @@ LETTERS = {
 }
 LETTER_CM = 1.6
 LEAD_CM = {"marker R": 0.1, "marker L": 0.1, "necklace": 0.05, "button": 0.05, "shield": 0.05}
+
+
+@dataclass(frozen=True, slots=True)
+class Chip:
+    """A chip of bone to be looked for: a disc so wide and so thick [mm]."""
+
+    width_mm: float
+    depth_mm: float
+
+
+CHIP_AT = (0.16, 0.10)
+"""Where it lies: to the right of the middle and over it, in shares of the field."""
+
+
+def with_chip(maps: Maps, screen: Screen, chip: Chip, field_cm: tuple[float, float]) -> Maps:
+    """The maps with a chip of bone in the place of soft tissue."""
+    x, y = screen.x_cm()[None, :] - CHIP_AT[0] * field_cm[0], screen.y_cm()[:, None] - CHIP_AT[1] * field_cm[1]
+    there = (np.hypot(x, y) <= chip.width_mm / 20).astype(np.float32) * np.float32(chip.depth_mm / 10)
+    none = np.zeros(screen.shape, np.float32)
+    return {**maps, "bone": maps.get("bone", none) + there, "soft": maps.get("soft", none) - there}
 
 
 def laid_on(maps: Maps, screen: Screen, artefacts: Sequence[Artefact], field_cm: tuple[float, float]) -> Maps:

@@ -20,9 +20,10 @@ from oakbeam.core.equipment.room_beam import usual_grid
 from oakbeam.core.errors import Refusal, one_of, within
 from oakbeam.core.patient.thickness import LIMB_SHARE, declared_age
 from oakbeam.core.physics.beam.grid import GridStrips
-from oakbeam.core.physics.beam.model import BeamSetup, Part, rqa5_equivalent_ugy
+from oakbeam.core.physics.beam.model import BeamSetup, Part, evaluate, rqa5_equivalent_ugy
+from oakbeam.core.physics.beam.quality import DETAIL_AREA_CM2, Detail, cnr, contrast
 from oakbeam.core.physics.beam.receptor import ReceptorKind
-from oakbeam.core.practice.artefacts import ARTEFACTS, Artefact, laid_on
+from oakbeam.core.practice.artefacts import ARTEFACTS, Artefact, Chip, laid_on, with_chip
 from oakbeam.core.practice.bodies.frame import CONDITIONS, Build
 from oakbeam.core.practice.computed_body import Maps, Screen, Tissue, met
 from oakbeam.core.practice.positioning import ComputedPart, agreeing, focus_at, placed
@@ -84,13 +85,14 @@ class Console:
 
 @dataclass(frozen=True, slots=True)
 class Mishap:
-    """What goes wrong beside the lie and the technique."""
+    """What goes wrong beside the lie and the technique; chip: what is to be looked for."""
 
     grid: GridFault = field(default_factory=GridFault)
     moved_mm: float = 0.0
     artefacts: tuple[Artefact, ...] = ()
     shutters_off_cm: tuple[float, float] = (0.0, 0.0)
     shutters_turned_deg: float = 0.0
+    chip: Chip | None = None
 
 
 @dataclass(frozen=True)
@@ -192,6 +194,8 @@ def take(
     for one in mishap.artefacts:
         one_of("artefacts", one, ARTEFACTS)
     body, screen, part = computed(case, lie, console.sid_cm, console.gap_cm, pixels, mishap.artefacts, console.breathing)
+    if mishap.chip:
+        body = replace(body, maps=with_chip(body.maps, screen, mishap.chip, case.projection.field_cm))
     setup = _as_set(case, console)
     shot = Exposure(
         setup,
@@ -275,6 +279,15 @@ def usual_console(case: Case) -> Console:
     console = Console(kvp, 1.0, projection.sid_cm, ratio, gap_cm)
     step = 10 ** (round(10 * math.log10(mas_for_target(case, console))) / 10)
     return replace(console, mas=max(0.1, float(f"{step:.2g}")))
+
+
+def chip_cnr(case: Case, console: Console, chip: Chip) -> float:
+    """How far a chip of bone stands out of the quantum noise, by the physics model: contrast over noise in the chip's own
+    area."""
+    beam = evaluate(_as_set(case, console), part_for(case))
+    detail = Detail("a chip of bone", "bone", "soft", chip.depth_mm / 10, 0.0)
+    share = math.pi * (chip.width_mm / 20) ** 2 / DETAIL_AREA_CM2
+    return float(cnr(beam, contrast(beam, detail), console.mas)[0]) * math.sqrt(share)
 
 
 def mas_for_target(case: Case, console: Console) -> float:

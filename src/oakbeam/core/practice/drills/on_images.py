@@ -8,9 +8,10 @@ from collections.abc import Mapping
 from dataclasses import dataclass, replace
 
 from oakbeam.core.image_review import corrected_mas
+from oakbeam.core.practice.artefacts import Chip
 from oakbeam.core.practice.drills.question import Answer, Asked, Chance, Drill, Level, Projections, Question, Scene, number
 from oakbeam.core.practice.radiograph import GridFault
-from oakbeam.core.practice.simulated_room import Case, Mishap, usual_console
+from oakbeam.core.practice.simulated_room import Case, Mishap, chip_cnr, usual_console
 from oakbeam.core.practice.views import Lie
 
 FAULTS = {
@@ -299,6 +300,43 @@ def least_dose(chance: Chance, projections: Projections) -> Question:
     )
 
 
+ROSE = 5.0
+"""How many times over the noise a detail has to stand out to be seen surely (after Rose, from memory)."""
+
+
+def shows_the_detail(chance: Chance, projections: Projections) -> Question:
+    """The lowest of some mAs at which a chip of bone still stands out of the noise."""
+    case = somebody(chance, projections, "lspine-ap", "pelvis-ap", "abdomen-supine", "knee-ap")
+    console, width = usual_console(case), chance.pick(2, 3)
+    share = chance.pick(0.3, 0.5, 0.8)
+    # As thick as makes it just seen at so much of the usual mAs; thin as it is, contrast goes with its thickness.
+    wanted = replace(console, mas=console.mas * share)
+    depth = 0.1 * ROSE / chip_cnr(case, wanted, Chip(width, 0.1))
+    chip = Chip(width, float(f"{depth:.2g}"))
+    enough = wanted.mas * (ROSE / chip_cnr(case, wanted, chip)) ** 2
+    shares = (0.15, 0.4, 1.2, 2.8, 6.0)
+    named = {f"{one}": f"{number(enough * one)} mAs" for one in shares}
+
+    def after(answer: Answer) -> Scene | None:
+        chosen = str(answer.get("mas"))
+        if chosen not in named:
+            return None
+        mas = min(max(enough * float(chosen), 0.05), 1000.0)
+        return Scene(case, replace(console, mas=mas), mishap=Mishap(chip=chip))
+
+    at_usual = chip_cnr(case, console, chip)
+    return Question(
+        f"{case.projection.exam} {case.projection.name}, {number(console.kvp)} kVp: a chip of bone {number(width)} mm wide "
+        f"and {number(chip.depth_mm)} mm thick stands {number(at_usual)} times out of the noise at {number(console.mas)} "
+        "mAs. Five times are enough to see it. Which is the lowest of these mAs that shows it?",
+        (Asked("mas", "mAs", "1.2", options=named),),
+        f"It grows with the root of the mAs: {number(console.mas)} × (5 ÷ {number(at_usual)})² = {number(enough)} mAs. "
+        "Less hides it, more is dose for nothing that was asked.",
+        "Four times the mAs is twice as far out of the noise.",
+        after=after,
+    )
+
+
 def kvp_for_dose(chance: Chance, projections: Projections) -> Question:
     view = projections[chance.of("lspine-ap", "abdomen-supine", "pelvis-ap")]
     options = {
@@ -343,6 +381,7 @@ DRILLS = (
     Drill("ended", "AEC", "What ended it", "The back-up or the chamber.", reached_the_back_up),
     Drill("density", "AEC", "Density steps", "From the index to the trim.", density_step),
     Drill("least-dose", "dose", "As little as will do", "The lowest mAs within ±1.", least_dose),
+    Drill("detail-dose", "dose", "Does it still show", "The lowest mAs that shows a detail.", shows_the_detail),
     Drill("kvp-dose", "dose", "kVp and skin kerma", "Same index, less dose.", kvp_for_dose),
     Drill("collimation", "dose", "Close the field", "What collimation saves.", collimated),
 )
