@@ -39,7 +39,7 @@ def test_the_rules_that_matter_most_say_what_they_should():
     for operation, roles in KEEPS.items():
         assert RULES[operation] == roles
     computes = r"POST /api/(techniques|what-if|ways|beam|run-sheets|read-outs|judgements|index-scales|session(/by-proxy)?|"
-    computes += r"rooms/\{room_id\}/line-preview|practice/(usual|exposures|looks)|"
+    computes += r"rooms/\{room_id\}/line-preview|practice/(usual|light-field|exposures|looks)|"
     computes += r"practice/drills/\{drill_id\}/answers|setup)$"  # setup: by a code that only the server's owner can read
     for operation, rule in RULES.items():
         if not operation.startswith("GET") and rule == "anyone":

@@ -28,7 +28,7 @@ from oakbeam.core.practice.drills.question import HINT_COSTS, LEVELS, Drill, Lev
 from oakbeam.core.practice.drills.register import DRILLS, TRACKS
 from oakbeam.core.practice.drills.what_next import confusions, level_of, next_drill, standings
 from oakbeam.core.practice.simulated_room import take
-from oakbeam.store import NotFound, Store, local, practice
+from oakbeam.store import NotFound, Store, local, people, practice
 from oakbeam.store.practice import Answered, ClassTest
 
 router = APIRouter(prefix="/api/practice", responses=problems.RESPONSES, tags=["practice"])
@@ -126,11 +126,14 @@ class ClassItem:
 
 @dataclass(frozen=True, slots=True)
 class ClassResult:
-    """How somebody did in a class test: answered, and mean credit over all of its tasks."""
+    """How somebody did in a class test: answered, mean credit over all of its tasks, and the credit of each; None where it
+    is not answered."""
 
     person: str
+    name: str
     answered: int
     mean: float
+    credits: list[float | None]
 
 
 @dataclass(frozen=True, slots=True)
@@ -299,11 +302,15 @@ def _class_out(store: Store, one: ClassTest, who: Here) -> ClassOut:
     instructor = person is not None and not NAMES.isdisjoint(person.roles)
     mine = {(a.drill, a.seed): a.credit for a in answers if person and a.person == person.id}
     items = [ClassItem(d, DRILLS[d].name if d in DRILLS else d, s, mine.get((d, s))) for d, s in one.items]
-    by_person: dict[str, list[float]] = {}
+    by_person: dict[str, dict[tuple[str, int], float]] = {}
     for answer in answers:
         if instructor or (person and answer.person == person.id):
-            by_person.setdefault(answer.person, []).append(answer.credit)
-    results = [ClassResult(name, len(got), sum(got) / len(one.items)) for name, got in by_person.items()]
+            by_person.setdefault(answer.person, {})[answer.drill, answer.seed] = answer.credit
+    names = {somebody.id: somebody.name for somebody in people.everybody(store)}
+    results = [
+        ClassResult(who, names.get(who, who), len(got), sum(got.values()) / len(one.items), [got.get(i) for i in one.items])
+        for who, got in by_person.items()
+    ]
     by_drill = {}
     if instructor:
         for drill, seed in one.items:

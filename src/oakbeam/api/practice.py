@@ -35,7 +35,7 @@ from oakbeam.core.practice.simulated_room import (
     take,
     usual_console,
 )
-from oakbeam.core.practice.views import VIEWS, Lie
+from oakbeam.core.practice.views import VIEWS, Lie, beside_the_middle, one_sided
 from oakbeam.store import Store, local
 
 router = APIRouter(prefix="/api/practice", responses=problems.RESPONSES, tags=["practice"])
@@ -55,11 +55,14 @@ class CaseIn(RequestBody):
     sex: Sex = "male"
     condition: str = ""
     seed: Annotated[int, Field(ge=0, le=2**31 - 1)] = 0
+    side: Literal["left", "right"] = "left"
 
     def found(self, store: Store) -> Case:
         """The case; Refusal where the projection is unknown."""
         projection = local.catalogue_of(store).projection(self.projection)
-        return Case(projection, self.thickness_cm, self.habitus, self.age_band, self.sex, self.condition, self.seed)
+        return Case(
+            projection, self.thickness_cm, self.habitus, self.age_band, self.sex, self.condition, self.seed, self.side
+        )
 
 
 class ConsoleIn(RequestBody):
@@ -169,9 +172,12 @@ class PracticeImage:
 
 @dataclass(frozen=True, slots=True)
 class PracticeLists:
-    """What can be computed: projections by id, and conditions of a patient with what each is."""
+    """What can be computed: projections by id; those of one side, which can be the other; those of the left side of the
+    trunk; and conditions of a patient with what each is."""
 
     projections: list[str]
+    one_sided: list[str]
+    of_left: list[str]
     conditions: dict[str, str]
 
 
@@ -270,7 +276,10 @@ def get_looks_like(
 @router.get("/lists")
 def get_practice_lists() -> PracticeLists:
     """What the simulated room can compute."""
-    return PracticeLists(sorted(VIEWS), CONDITIONS)
+    views = sorted(VIEWS)
+    sided = [one for one in views if one_sided(one)]
+    of_left = [one for one in views if one not in sided and beside_the_middle(one)]
+    return PracticeLists(views, sided, of_left, CONDITIONS)
 
 
 @router.post("/usual")

@@ -20,7 +20,7 @@ from oakbeam.core.practice.drills.pack import pack
 from oakbeam.core.practice.drills.question import HINT_COSTS, Asked, Chance, Level, Question, judge
 from oakbeam.core.practice.drills.register import DRILLS, TRACKS
 from oakbeam.core.practice.drills.what_next import FIRST_GAP, GOOD, confusions, level_of, next_drill, standings
-from oakbeam.core.practice.simulated_room import Mishap, chip_cnr, part_for, take, usual_console
+from oakbeam.core.practice.simulated_room import Mishap, chip_cnr, marker_of, part_for, take, usual_console
 from oakbeam.core.practice.views import VIEWS
 
 PROJECTIONS = {one: catalogue.projection(one) for one in VIEWS}
@@ -182,6 +182,7 @@ def test_the_image_of_a_fault_shows_it_and_none_shows_none(fault):
         assert cause.fault == fault and cause.change in CHANGES and cause.repeat in REPEAT
         taken = take(case, scene.console, scene.lie, scene.mishap, 96)
         right = take(case, usual_console(case), pixels=96)
+        marked = take(case, usual_console(case), mishap=Mishap(artefacts=(marker_of(case),)), pixels=96)
         if fault == "none":
             assert abs(taken.di) < 1
         elif fault in ("noise", "over"):
@@ -194,6 +195,12 @@ def test_the_image_of_a_fault_shows_it_and_none_shows_none(fault):
             assert taken.radiograph.primary.sum() < 0.85 * right.radiograph.primary.sum()
         elif fault == "artefact":
             assert (taken.body.maps["lead"] > 0).sum() > 1.2 * (right.body.maps.get("lead", np.zeros(1)) > 0).sum()
+        elif fault == "marker":
+            # The letter stands on the other side of the image.
+            beside = [
+                np.nonzero(one)[1].mean() - one.shape[1] / 2 for one in (taken.body.maps["lead"], marked.body.maps["lead"])
+            ]
+            assert beside[0] * beside[1] < 0
         elif fault == "motion":
             # Within the part: the shutters' own edges do not move.
             seen = right.body.region[1:]

@@ -19,7 +19,7 @@ from oakbeam.core.practice.computed_body import Screen, Tissue, lengths, met
 from oakbeam.core.practice.positioning import ComputedPart, focus_at
 from oakbeam.core.practice.radiograph import Collimation, Exposure, GridFault, Motion, expose, index_of
 from oakbeam.core.practice.shown import as_levels, film_density, shown
-from oakbeam.core.practice.simulated_room import Case, Console, Mishap, computed, strips, take, usual_console
+from oakbeam.core.practice.simulated_room import Case, Console, Mishap, computed, marker_of, strips, take, usual_console
 from oakbeam.core.practice.solids import box
 from oakbeam.core.practice.views import VIEWS, Lie
 
@@ -316,6 +316,27 @@ def test_anatomy_opens_and_overlaps_as_positioning_says():
 
     # A thigh that lies flat tilts the joint: 6 degrees toward the head put one over the other, an upright tube does not.
     assert apart(0) <= 2 and apart(-6) >= 4 and apart(-12) >= 8 and apart(6) >= 4
+
+
+def test_a_right_limb_is_a_left_one_in_a_mirror_and_carries_its_own_marker():
+    for view, cm in (("knee-ap", 12.0), ("wrist-lateral", 6.0), ("hip-ap", 19.0)):
+        left = Case(catalogue.projection(view), cm, seed=1)
+        right = replace(left, side="right")
+        one, other = (
+            computed(case, Lie(off_cm=(off, 1)), 100, 0, 128)[0].maps["bone"] for case, off in ((left, 2), (right, -2))
+        )
+        assert np.abs(one - other[:, ::-1]).mean() < 0.01 * one.mean()
+        assert (marker_of(left), marker_of(right)) == ("marker L", "marker R")
+    # The fibula of a left knee lies to the right of its image, as images are hung.
+    bones = computed(Case(catalogue.projection("knee-ap"), 12.0, seed=1), Lie(), 100, 0, 128)[0].maps["bone"]
+    low = bones[int(0.75 * len(bones)) :].mean(axis=0)
+    middle = len(low) // 2
+    assert low[middle + 20 :].sum() > 1.5 * low[: middle - 20].sum()
+    # Both sides of a chest are seen: it is no mirror of anything, its heart stays where it is, and R is the marker.
+    chest = Case(catalogue.projection("chest-pa"), 22.0, seed=1)
+    same, too = (computed(one, Lie(), 180, 0, 96)[0].maps["soft"] for one in (chest, replace(chest, side="right")))
+    assert (same == too).all() and marker_of(chest) == "marker R"
+    assert marker_of(Case(catalogue.projection("ribs-oblique"), 25.0)) == "marker L"
 
 
 def test_what_lies_higher_over_the_receptor_is_blurred_more_by_the_focal_spot():

@@ -4,6 +4,7 @@ import { type ClassTest, useClassTests, useDrills, useSetClassTest, useTask } fr
 import { useMay, useSession } from "../api/queries";
 import { Button, buttonClass } from "../ui/Button";
 import { Empty, Refusal, Waiting } from "../ui/Notice";
+import { NumberField } from "../ui/NumberField";
 import { TextField } from "../ui/TextField";
 import { day } from "../ui/words";
 import { TaskCard } from "./TaskCard";
@@ -115,38 +116,54 @@ function OneTest({
           </a>
         )}
       </div>
-      {instructs && test.results.length > 0 && (
-        <table className="mt-2 w-full">
-          <thead className="text-left text-note text-ink-3">
-            <tr className="border-b border-rule-strong">
-              <th className="font-normal">Who</th>
-              <th className="text-right font-normal">Answered</th>
-              <th className="text-right font-normal">Credit of the whole</th>
-            </tr>
-          </thead>
-          <tbody>
-            {test.results.map((one) => (
-              <tr key={one.person} className="border-b border-rule">
-                <td className="py-1.5">{one.person}</td>
-                <td className="text-right">
-                  {one.answered} of {test.items.length}
-                </td>
-                <td className="text-right">{Math.round(100 * one.mean)} %</td>
-              </tr>
-            ))}
-          </tbody>
-        </table>
-      )}
-      {instructs && Object.keys(test.by_drill).length > 0 && (
-        <p className="mt-2 text-note text-ink-2">
-          By task:{" "}
-          {test.items
-            .filter((one) => one.drill in test.by_drill)
-            .map((one) => `${one.name} ${Math.round(100 * (test.by_drill[one.drill] ?? 0))} %`)
-            .join("; ")}
-        </p>
-      )}
+      {instructs && test.results.length > 0 && <ClassResults test={test} />}
     </section>
+  );
+}
+
+const percent = (credit: number | null | undefined) =>
+  credit == null ? "–" : `${Math.round(100 * credit)} %`;
+
+/** Who did how well in which task. */
+function ClassResults({ test }: { test: ClassTest }) {
+  return (
+    <div className="mt-2 overflow-x-auto">
+      <table className="w-full">
+        <thead className="text-left align-bottom text-note text-ink-3">
+          <tr className="border-b border-rule-strong">
+            <th className="font-normal">Who</th>
+            {test.items.map((one) => (
+              <th key={`${one.drill} ${one.seed}`} className="pl-3 text-right font-normal">
+                {one.name}
+              </th>
+            ))}
+            <th className="pl-3 text-right font-normal">Of the whole</th>
+          </tr>
+        </thead>
+        <tbody>
+          {test.results.map((one) => (
+            <tr key={one.person} className="border-b border-rule">
+              <td className="py-1.5 whitespace-nowrap">{one.name}</td>
+              {one.credits.map((credit, i) => (
+                <td key={i} className="pl-3 text-right">
+                  {percent(credit)}
+                </td>
+              ))}
+              <td className="pl-3 text-right font-semibold">{percent(one.mean)}</td>
+            </tr>
+          ))}
+          <tr className="text-ink-2">
+            <td className="py-1.5">Who answered, on the mean</td>
+            {test.items.map((one) => (
+              <td key={`${one.drill} ${one.seed}`} className="pl-3 text-right">
+                {percent(test.by_drill[one.drill])}
+              </td>
+            ))}
+            <td />
+          </tr>
+        </tbody>
+      </table>
+    </div>
   );
 }
 
@@ -155,6 +172,7 @@ function NewTest() {
   const set = useSetClassTest();
   const [name, setName] = useState("");
   const [picked, setPicked] = useState<readonly string[]>([]);
+  const [seed, setSeed] = useState<number | null>(null);
   return (
     <details className="max-w-3xl">
       <summary className="min-h-touch cursor-pointer py-2 font-semibold">Set a class test</summary>
@@ -163,7 +181,7 @@ function NewTest() {
         onSubmit={(event) => {
           event.preventDefault();
           set.mutate(
-            { name: name.trim(), drills: [...picked] },
+            { name: name.trim(), drills: [...picked], seed },
             {
               onSuccess: () => {
                 setName("");
@@ -173,8 +191,20 @@ function NewTest() {
           );
         }}
       >
-        <div className="w-80">
-          <TextField live id="class-name" label="Its name" value={name} onChange={setName} />
+        <div className="flex flex-wrap items-center gap-3">
+          <div className="w-80">
+            <TextField live id="class-name" label="Its name" value={name} onChange={setName} />
+          </div>
+          <NumberField
+            id="class-seed"
+            label="Seed"
+            className="w-36"
+            digits={0}
+            placeholder="by chance"
+            value={seed}
+            onChange={setSeed}
+          />
+          <p className="text-note text-ink-3">The same seed gives another class the same tasks.</p>
         </div>
         <fieldset>
           <legend className="label">Drills</legend>

@@ -28,6 +28,7 @@ const of = (view: Projection, thickness_cm: number): Case => ({
   thickness_cm,
   sex: "male",
   condition: "",
+  side: "left",
   seed: 1,
 });
 
@@ -39,6 +40,7 @@ function anybody(computed: readonly Projection[]): Case | null {
   return {
     ...of(view, Math.round(2 * (small + Math.random() * (large - small))) / 2),
     sex: Math.random() < 0.5 ? "male" : "female",
+    side: Math.random() < 0.5 ? "left" : "right",
     seed: Math.floor(Math.random() * 1e6),
   };
 }
@@ -114,6 +116,9 @@ export function FreeRoom({ parts }: { parts: ReactNode }) {
     );
   if (!lists.data || !entry || !case_) return <Waiting what="the simulated room" />;
   const [now, last] = shots;
+  const sided = lists.data.one_sided.includes(entry.id);
+  const ofLeft = sided ? case_.side === "left" : lists.data.of_left.includes(entry.id);
+  const wrong = wrongOf(wrongs, ofLeft ? "marker L" : "marker R");
 
   function pickView(id: string, title: string) {
     const view = computed.find((one) => one.id === id);
@@ -128,7 +133,6 @@ export function FreeRoom({ parts }: { parts: ReactNode }) {
 
   function press() {
     if (!case_ || !console_ || expose.isPending) return;
-    const wrong = wrongOf(wrongs);
     const body = { case: case_, console: console_, wrong, size: 512, noise: shots.length + 1 };
     expose.mutate(body, {
       onSuccess: (image) => {
@@ -185,6 +189,7 @@ export function FreeRoom({ parts }: { parts: ReactNode }) {
       <div className="grid flex-1 xl:grid-cols-[17rem_minmax(0,1fr)_18rem]">
         <PracticePatient
           case_={case_}
+          sided={sided}
           conditions={lists.data.conditions}
           onPatient={patient}
           onAnybody={surprise}
@@ -207,7 +212,7 @@ export function FreeRoom({ parts }: { parts: ReactNode }) {
               {expose.isPending ? "The image develops…" : "Set the technique and press Expose."}
             </p>
           ) : (
-            console_ && <LightField case_={case_} console_={console_} wrong={wrongOf(wrongs)} />
+            console_ && <LightField case_={case_} console_={console_} wrong={wrong} />
           )}
         </section>
         <Results shots={shots} />

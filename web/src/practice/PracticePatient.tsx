@@ -1,11 +1,16 @@
 import type { Case } from "../api/practice";
 import { Button } from "../ui/Button";
+import { Segmented } from "../ui/Segmented";
 import { Select } from "../ui/Select";
 import { AGE_BANDS, HABITUS } from "../ui/words";
 import { WRONGS } from "./wrongs";
 
 const NOT_SAID = { value: "none", label: "Not said" };
 const said = (value: string) => (value === "none" ? null : value);
+const SIDES = [
+  { value: "right", label: "Right" },
+  { value: "left", label: "Left" },
+];
 const SEXES = [
   { value: "male", label: "Male" },
   { value: "female", label: "Female" },
@@ -14,6 +19,7 @@ const SEXES = [
 /** Who lies there, and what goes wrong. */
 export function PracticePatient({
   case_,
+  sided,
   conditions,
   onPatient,
   onAnybody,
@@ -21,6 +27,8 @@ export function PracticePatient({
   onWrongs,
 }: {
   case_: Case;
+  /** Of a limb, which can be the left or the right one. */
+  sided: boolean;
   conditions: Record<string, string>;
   onPatient: (change: Partial<Case>) => void;
   onAnybody: () => void;
@@ -62,6 +70,14 @@ export function PracticePatient({
           onChange={(value) => onPatient({ condition: said(value) ?? "" })}
         />
       </div>
+      {sided && (
+        <Segmented
+          label="Side"
+          value={case_.side ?? "left"}
+          options={SIDES}
+          onChange={(side) => onPatient({ side: side as Case["side"] & string })}
+        />
+      )}
       <Button tone="plain" onClick={onAnybody}>
         Surprise me
       </Button>

@@ -3,7 +3,7 @@ import { expect, it, vi } from "vitest";
 
 import type { PracticeImage } from "../api/practice";
 import { person, PICTURE, session, start } from "../testing/clinic";
-import { fireEvent, pick, press, Problem, screen, serve, show, waitFor, within } from "../testing/server";
+import { enter, fireEvent, pick, press, Problem, screen, serve, show, waitFor, within } from "../testing/server";
 import { PracticePage } from "./PracticePage";
 
 HTMLCanvasElement.prototype.getContext = vi.fn(() => null) as never;
@@ -54,6 +54,8 @@ const room = (more: object = {}) =>
   serve({
     "GET /api/practice/lists": {
       projections: ["hand-pa", "lspine-ap"],
+      one_sided: ["hand-pa"],
+      of_left: [],
       conditions: { "": "none" },
     },
     "POST /api/practice/usual": USUAL,
@@ -349,8 +351,8 @@ it("a trainee goes on with a class test where it was left, and sees nobody else'
 it("an instructor picks drills and sees everybody's results", async () => {
   const full = {
     ...TEST,
-    results: [{ person: "ada", answered: 2, mean: 0.75 }],
-    by_drill: { mat: 0.75 },
+    results: [{ person: "ada", name: "Ada Quill", answered: 1, mean: 0.25, credits: [0.5, null] }],
+    by_drill: { mat: 0.5 },
   };
   const server = serve({
     "GET /api/start": start({ session: session(person("joren", "keeper")) }),
@@ -359,14 +361,24 @@ it("an instructor picks drills and sees everybody's results", async () => {
     "POST /api/practice/classes": full,
   });
   show(<PracticePage />, "/practice?part=classes");
-  expect(await screen.findByRole("cell", { name: "75 %" })).toBeDefined();
+  const row = await screen.findByRole("row", { name: /Ada Quill/ });
+  expect(
+    within(row)
+      .getAllByRole("cell")
+      .map((one) => one.textContent),
+  ).toEqual(["Ada Quill", "50 %", "–", "25 %"]);
   expect(screen.getByRole<HTMLAnchorElement>("link", { name: "CSV" }).href).toContain("/classes/3/csv");
   fireEvent.click(screen.getByText("Set a class test"));
   fireEvent.change(screen.getByLabelText("Its name"), { target: { value: "Week 2" } });
   fireEvent.click(await screen.findByRole("checkbox", { name: "Grain" }));
+  enter("Seed", "7");
   press("Set it");
   await waitFor(() =>
-    expect(server.last("POST /api/practice/classes").body).toEqual({ name: "Week 2", drills: ["judge"] }),
+    expect(server.last("POST /api/practice/classes").body).toEqual({
+      name: "Week 2",
+      drills: ["judge"],
+      seed: 7,
+    }),
   );
 });
 

@@ -13,9 +13,11 @@ export const WRONGS: Record<string, { name: string; wrong: Partial<Wrong> }> = {
   shield: { name: "Shield in the field", wrong: { artefacts: ["shield"] } },
 };
 
+export type Marker = "marker L" | "marker R";
+
 /** Some of them together, with the side marker that is always there. */
-export function wrongOf(chosen: readonly string[]): Wrong {
+export function wrongOf(chosen: readonly string[], marker: Marker): Wrong {
   const all = chosen.map((one) => WRONGS[one]?.wrong ?? {});
   const artefacts = all.flatMap((one) => one.artefacts ?? []);
-  return Object.assign({}, ...all, { artefacts: ["marker R", ...artefacts] }) as Wrong;
+  return Object.assign({}, ...all, { artefacts: [marker, ...artefacts] }) as Wrong;
 }

@@ -42,7 +42,7 @@ const LOOKED_UP: Record<string, Route> = {
   "GET /api/charts/import/answers": {},
   "GET /api/session/all": [],
   "GET /api/log/filters": [],
-  "GET /api/practice/lists": { projections: [], conditions: { "": "none" } },
+  "GET /api/practice/lists": { projections: [], one_sided: [], of_left: [], conditions: { "": "none" } },
   ...Object.fromEntries(
     ["not_penetrated", "flat_contrast", "noisy", "motion", "cut_off", "clipped"].map((one) => [
       `GET /api/practice/looks-like/${one}`,

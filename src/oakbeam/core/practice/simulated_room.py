@@ -9,6 +9,7 @@ from __future__ import annotations
 import math
 from collections.abc import Sequence
 from dataclasses import dataclass, field, replace
+from typing import Literal
 
 import numpy as np
 from numpy.typing import NDArray
@@ -38,7 +39,7 @@ from oakbeam.core.practice.radiograph import (
     expose,
     index_of,
 )
-from oakbeam.core.practice.views import REGIONS, VIEWS, Lie
+from oakbeam.core.practice.views import REGIONS, VIEWS, Lie, beside_the_middle, one_sided
 from oakbeam.core.projection import Projection
 
 TARGET_EI = 250.0
@@ -52,7 +53,8 @@ AGREED_AT_KVP = 75.0
 
 @dataclass(frozen=True, slots=True)
 class Case:
-    """A computed patient for a projection. condition: one of `CONDITIONS`; seed: the small differences between people."""
+    """A computed patient for a projection. condition: one of `CONDITIONS`; side: of a limb; seed: the small differences
+    between people."""
 
     projection: Projection
     thickness_cm: float
@@ -61,6 +63,10 @@ class Case:
     sex: Sex = "male"
     condition: str = ""
     seed: int = 0
+    side: Side = "left"
+
+
+Side = Literal["left", "right"]
 
 
 @dataclass(frozen=True, slots=True)
@@ -176,13 +182,27 @@ def laid_down(
         frog=view.frog,
         seed=case.seed,
     )
-    pose = view.pose(lie)
+    mirrored = case.side == "right" and one_sided(case.projection.id)
+    right, up = lie.off_cm
+    # Bodies are made of their left limbs; a right one's image is that of a left one in a mirror.
+    pose = view.pose(replace(lie, off_cm=(-right, up)) if mirrored else lie)
     width, height = case.projection.field_cm
     pixel = around * max(width, height) / pixels
     shape = (max(8, round(around * height / pixel)), max(8, round(around * width / pixel)))
     screen = Screen(focus_at(sid_cm, pose.angle_deg), (0.0, 0.0), pixel, shape)
     follows = 1.0 if child else region.follows
-    return placed(region.outline, region.anatomy, build, pose, case.thickness_cm, sid_cm, gap_cm, follows), screen
+    tissues = placed(region.outline, region.anatomy, build, pose, case.thickness_cm, sid_cm, gap_cm, follows)
+    return [one.moved(MIRROR) for one in tissues] if mirrored else tissues, screen
+
+
+MIRROR = np.diag([-1.0, 1.0, 1.0])
+
+
+def marker_of(case: Case) -> Artefact:
+    """The marker that belongs on an image: of the side that is seen, and of the right one where both are."""
+    if one_sided(case.projection.id):
+        return "marker L" if case.side == "left" else "marker R"
+    return "marker L" if beside_the_middle(case.projection.id) else "marker R"
 
 
 def take(

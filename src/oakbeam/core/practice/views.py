@@ -93,6 +93,8 @@ SEEN: Mapping[str, Array] = {
     # Shown as from the front, as images are hung; the back is to the tube.
     "back": np.diag([1.0, 1.0, -1.0]),
     "left": turn("y", -90),
+    # A leg that lies on its outer side.
+    "medial": turn("y", 90),
     "above": turn("z", 180) @ turn("x", 90),
     "below": turn("x", -90),
     # From the other groin outward and up, square to the neck of the femur; what is in front is shown above.
@@ -140,23 +142,23 @@ VIEWS: Mapping[str, View] = {
     "acj-ap": View("shoulder", "front", (15.0, 40.4, -1.5)),
     "toe-ap": View("foot", "above", (-0.8, -5.6, 15.5), bend_deg=68, angle_deg=-12),
     "toe-oblique": View("foot", "above", (-0.8, -5.6, 15.5), bend_deg=68, tilted_deg=35),
-    "toe-lateral": View("foot", "left", (-1.5, -5.7, 15.5)),
+    "toe-lateral": View("foot", "medial", (-1.5, -5.7, 15.5)),
     "foot-ap": View("foot", "above", (0.2, -4.4, 7.6), bend_deg=68, angle_deg=-10),
     "foot-oblique": View("foot", "above", (0.2, -4.4, 7.6), bend_deg=68, tilted_deg=35),
-    "foot-lateral": View("foot", "left", (0.0, -4.2, 5.0)),
+    "foot-lateral": View("foot", "medial", (0.0, -4.2, 5.0)),
     "calcaneus-axial": View("foot", "front", (0.3, -3.8, -2.5), angle_deg=40, lean_deg=0),
-    "calcaneus-lateral": View("foot", "left", (0.2, -3.4, -2.4)),
+    "calcaneus-lateral": View("foot", "medial", (0.2, -3.4, -2.4)),
     "ankle-ap": View("foot", "front", ANKLE),
     "ankle-mortise": View("foot", "front", ANKLE, -17),
     "ankle-oblique-45": View("foot", "front", ANKLE, -45),
-    "ankle-lateral": View("foot", "left", (0.0, -0.6, 0.2)),
+    "ankle-lateral": View("foot", "medial", (0.0, -0.6, 0.2)),
     "tibfib-ap": View("lower leg", "front", (0.4, -19.0, -0.3)),
-    "tibfib-lateral": View("lower leg", "left", (0.4, -19.0, -0.3)),
+    "tibfib-lateral": View("lower leg", "medial", (0.4, -19.0, -0.3)),
     "knee-ap": View("knee", "front", KNEE),
     "knee-oblique-medial": View("knee", "front", KNEE, -45),
     "knee-oblique-lateral": View("knee", "front", KNEE, 45),
-    "knee-lateral": View("knee", "left", (0, 0.3, 0.4), bend_deg=25, angle_deg=6, tilted_deg=-6),
-    "knee-lateral-crosstable": View("knee", "left", (0, 0.3, 0.4), bend_deg=5),
+    "knee-lateral": View("knee", "medial", (0, 0.3, 0.4), bend_deg=25, angle_deg=6, tilted_deg=6),
+    "knee-lateral-crosstable": View("knee", "medial", (0, 0.3, 0.4), bend_deg=5),
     "knee-ap-wb": View("knee", "front", KNEE),
     "knee-pa-flexion-wb": View("knee", "back", (0, 0.2, -0.5), bend_deg=45, lean_deg=0, angle_deg=-10),
     "knee-tunnel-holmblad": View("knee", "back", (0, 0.6, -1.5), bend_deg=70, lean_deg=70),
@@ -166,10 +168,10 @@ VIEWS: Mapping[str, View] = {
     "patella-tangential-inferosuperior": View("knee", "thigh", (0.1, 3.2, 3.0), bend_deg=45, lean_deg=20),
     "patella-tangential-settegast": View("knee", "thigh", (0.1, 3.2, 3.0), bend_deg=100, lean_deg=20),
     "patella-tangential-hughston": View("knee", "thigh", (0.1, 3.2, 3.0), bend_deg=55, lean_deg=20),
-    "patella-lateral": View("knee", "left", (0.2, 3.0, 3.4), bend_deg=8),
+    "patella-lateral": View("knee", "medial", (0.2, 3.0, 3.4), bend_deg=8),
     "femur-ap-distal": View("knee", "front", (0.1, 15.0, 0.2)),
     "femur-ap-proximal": View("trunk", "front", (11.6, -24.0, 0.3)),
-    "femur-lateral-distal": View("knee", "left", (0.1, 13.0, 0.2), bend_deg=40),
+    "femur-lateral-distal": View("knee", "medial", (0.1, 13.0, 0.2), bend_deg=40),
     "pelvis-ap": View("trunk", "front", (0.0, -9.6, 0.0)),
     "pelvis-frog": View("trunk", "front", (0.0, -11.5, 0.0), frog=True),
     "hip-ap": View("trunk", "front", (9.8, -14.0, 0.3)),
@@ -236,3 +238,20 @@ VIEWS: Mapping[str, View] = {
 }
 """What cannot be computed yet, for want of a second leg beside the first, is not offered: both kneecaps at once, whole
 legs."""
+
+
+ONE_SIDED = {"hand", "elbow", "shoulder", "raised shoulder", "hip", "knee", "lower leg", "foot"}
+ONE_SIDED_VIEWS = {"hip-ap", "hip-lateral-frog", "femur-ap-proximal"}
+
+
+def one_sided(projection_id: str) -> bool:
+    """Whether a view is of one side, and its image that of the other side as in a mirror."""
+    return VIEWS[projection_id].region in ONE_SIDED or projection_id in ONE_SIDED_VIEWS
+
+
+def beside_the_middle(projection_id: str) -> bool:
+    """Whether a view is of the left side of a trunk, by where its central ray goes."""
+    return VIEWS[projection_id].centre[0] > BESIDE_CM
+
+
+BESIDE_CM = 3.0

@@ -11,8 +11,8 @@ from oakbeam.core.image_review import corrected_mas
 from oakbeam.core.practice.artefacts import Chip
 from oakbeam.core.practice.drills.question import Answer, Asked, Chance, Drill, Level, Projections, Question, Scene, number
 from oakbeam.core.practice.radiograph import GridFault
-from oakbeam.core.practice.simulated_room import Case, Mishap, chip_cnr, usual_console
-from oakbeam.core.practice.views import Lie
+from oakbeam.core.practice.simulated_room import Case, Mishap, chip_cnr, marker_of, usual_console
+from oakbeam.core.practice.views import Lie, one_sided
 
 FAULTS = {
     "none": "Nothing is wrong",
@@ -25,6 +25,7 @@ FAULTS = {
     "turned": "Rotated",
     "centred": "Not centred, anatomy cut off",
     "artefact": "Something lies in the field",
+    "marker": "The wrong side marker",
 }
 CHANGES = {
     "none": "Nothing",
@@ -37,6 +38,7 @@ CHANGES = {
     "turn": "Turn the patient right",
     "centre": "Centre on the landmark",
     "remove": "Take it away",
+    "mark": "Mark it right, by the department's rule",
 }
 REPEAT = {"no": "No", "ask": "Ask the radiologist if it will do", "yes": "Yes, it shows too little"}
 
@@ -55,6 +57,7 @@ VIEWS = ("chest-pa", "knee-ap", "lspine-ap", "pelvis-ap", "abdomen-supine", "ank
 THICK = ("lspine-ap", "pelvis-ap", "abdomen-supine", "chest-pa")
 
 
+LIMBS = ("knee-ap", "ankle-ap", "wrist-pa", "elbow-ap")
 PLAIN: Mapping[Level, float] = {1: 1.5, 2: 1.0, 3: 0.6}
 """How plain a fault is, by how hard the task shall be: times the usual turn, shift, motion, and factor of the exposure."""
 
@@ -65,13 +68,21 @@ def somebody(chance: Chance, projections: Projections, *ids: str) -> Case:
     low, average, high = view.thickness_cm
     cm = round(2 * min(max(average + 0.4 * (high - low) * chance.uniform(-0.5, 0.5), low), high)) / 2
     sex = chance.of("male", "female")
-    return Case(view, cm, sex="male" if sex == "male" else "female", seed=int(chance.integers(1, 10_000)))
+    seed, left = int(chance.integers(1, 10_000)), chance.random() < 0.5
+    return Case(view, cm, sex="male" if sex == "male" else "female", seed=seed, side="left" if left else "right")
+
+
+def said(case: Case) -> str:
+    """A case by its view, with the side where it is of one."""
+    view = case.projection
+    name = f"{view.exam} {view.name}"
+    return f"{case.side.title()} {name[0].lower()}{name[1:]}" if one_sided(view.id) else name
 
 
 def made_wrong(chance: Chance, case: Case, fault: str) -> tuple[Scene, Cause]:
     """An exposure of a case with one fault, or with none; plain or hardly to be seen by the level."""
     plain = PLAIN[chance.level]
-    console, lie, mishap = usual_console(case), Lie(), Mishap(artefacts=("marker R",))
+    console, lie, mishap = usual_console(case), Lie(), Mishap(artefacts=(marker_of(case),))
     if fault == "noise":
         console = replace(console, mas=max(0.05, console.mas / (plain * chance.pick(6, 8, 10))))
         cause = Cause(
@@ -123,8 +134,18 @@ def made_wrong(chance: Chance, case: Case, fault: str) -> tuple[Scene, Cause]:
         cause = Cause(fault, "centre", "yes", "What was asked for lies at the edge or beyond it.")
     elif fault == "artefact":
         what = chance.of("necklace", "button", "shield")
-        mishap = replace(mishap, artefacts=("marker R", what))  # type: ignore[arg-type]
+        mishap = replace(mishap, artefacts=(marker_of(case), what))  # type: ignore[arg-type]
         cause = Cause(fault, "remove", "ask", f"A {what} was left in the field; it may also confuse the index.")
+    elif fault == "marker":
+        right = marker_of(case)
+        mishap = replace(mishap, artefacts=("marker R" if right == "marker L" else "marker L",))
+        cause = Cause(
+            fault,
+            "mark",
+            "no",
+            f"It carries {mishap.artefacts[0][-1]} and is of the {case.side}. Who exposed it puts it right as the "
+            "department says, with name and time; nobody is exposed again for a letter.",
+        )
     else:
         cause = Cause("none", "none", "no", "On target, sharp, square and complete.")
     return Scene(case, console, lie, mishap), cause
@@ -133,11 +154,10 @@ def made_wrong(chance: Chance, case: Case, fault: str) -> tuple[Scene, Cause]:
 def critique(chance: Chance, projections: Projections, *faults: str) -> Question:
     """An image with one of some faults: name it, say whether it is repeated, say what is changed."""
     fault = chance.of(*faults)
-    views = THICK if fault in ("flat", "not_penetrated", "cut_off") else VIEWS
+    views = THICK if fault in ("flat", "not_penetrated", "cut_off") else LIMBS if fault == "marker" else VIEWS
     scene, cause = made_wrong(chance, somebody(chance, projections, *views), fault)
-    view = scene.case.projection
     return Question(
-        f"{view.exam} {view.name}, {number(scene.case.thickness_cm)} cm: {number(scene.console.kvp)} kVp, "
+        f"{said(scene.case)}, {number(scene.case.thickness_cm)} cm: {number(scene.console.kvp)} kVp, "
         f"{number(scene.console.mas)} mAs, "
         f"{number(scene.console.sid_cm)} cm.",
         (
@@ -168,7 +188,7 @@ def grid_faults(chance: Chance, projections: Projections) -> Question:
 
 
 def position_faults(chance: Chance, projections: Projections) -> Question:
-    return critique(chance, projections, "turned", "centred", "none")
+    return critique(chance, projections, "turned", "centred", "marker", "none")
 
 
 def anything(chance: Chance, projections: Projections) -> Question:
@@ -183,7 +203,6 @@ def one_change(chance: Chance, projections: Projections) -> Question:
     off = replace(console, mas=float(f"{max(console.mas * share, 0.1):.2g}"))
     di = 10 * math.log10(off.mas / console.mas)
     right = corrected_mas(off.mas, di)
-    view = case.projection
 
     def after(answer: Answer) -> Scene | None:
         mas = answer.get("mas")
@@ -192,7 +211,7 @@ def one_change(chance: Chance, projections: Projections) -> Question:
         return Scene(case, replace(console, mas=float(mas)))
 
     return Question(
-        f"{view.exam} {view.name}: {number(off.kvp)} kVp, {number(off.mas)} mAs gave a DI of {number(di)}. "
+        f"{said(case)}: {number(off.kvp)} kVp, {number(off.mas)} mAs gave a DI of {number(di)}. "
         "Penetration is good. Which mAs would "
         "have been on target?",
         (Asked("mas", "mAs", right, "mAs", 0.12),),
@@ -235,8 +254,7 @@ def beside_the_part(chance: Chance, projections: Projections) -> Question:
     scene = Scene(case, replace(usual, mas=usual.mas * 4, chambers=("L", "R")))
     options = {"under": "Too little: the beam beside the part ends it", "over": "Too much", "right": "As usual"}
     return Question(
-        f"{case.projection.exam} {case.projection.name} with the two outer chambers, which the part does not "
-        "cover. What comes of it?",
+        f"{said(case)} with the two outer chambers, which the part does not cover. What comes of it?",
         (
             Asked("what", "Exposure", "under", options=options),
             Asked("then", "What is better?", "hand", options={"hand": "By hand", "density": "More density"}),
@@ -254,7 +272,7 @@ def reached_the_back_up(chance: Chance, projections: Projections) -> Question:
     scene = Scene(case, replace(usual, mas=float(f"{usual.mas / 2.5:.2g}"), chambers=("C",)))
     options = {"back_up": "The back-up mAs was too low", "chamber": "The wrong chamber", "kvp": "The kVp was too high"}
     return Question(
-        f"{case.projection.exam} {case.projection.name} with the middle chamber. The console says that the "
+        f"{said(case)} with the middle chamber. The console says that the "
         "exposure ended at "
         f"{number(scene.console.mas)} mAs, the back-up. The image is noisy. Why?",
         (Asked("why", "Why", "back_up", options=options),),
@@ -290,7 +308,7 @@ def least_dose(chance: Chance, projections: Projections) -> Question:
         return Scene(case, replace(console, mas=max(0.05, console.mas * float(chosen)))) if chosen in named else None
 
     return Question(
-        f"{case.projection.exam} {case.projection.name}: {number(console.mas)} mAs is on target at "
+        f"{said(case)}: {number(console.mas)} mAs is on target at "
         f"{number(console.kvp)} kVp. Which is the lowest of these whose "
         "DI stays within ±1?",
         (Asked("mas", "mAs", "0.8", options=named),),
@@ -326,7 +344,7 @@ def shows_the_detail(chance: Chance, projections: Projections) -> Question:
 
     at_usual = chip_cnr(case, console, chip)
     return Question(
-        f"{case.projection.exam} {case.projection.name}, {number(console.kvp)} kVp: a chip of bone {number(width)} mm wide "
+        f"{said(case)}, {number(console.kvp)} kVp: a chip of bone {number(width)} mm wide "
         f"and {number(chip.depth_mm)} mm thick stands {number(at_usual)} times out of the noise at {number(console.mas)} "
         "mAs. Five times are enough to see it. Which is the lowest of these mAs that shows it?",
         (Asked("mas", "mAs", "1.2", options=named),),
@@ -373,7 +391,7 @@ DRILLS = (
     Drill("judge-penetration", "expose and judge", "Through or not", "Penetration, scatter, noise.", penetration_faults),
     Drill("judge-sharpness", "expose and judge", "Sharp or not", "Motion and what looks like it.", sharpness_faults),
     Drill("judge-grid", "expose and judge", "The grid's own", "Cut-off, and a grid that is missing.", grid_faults),
-    Drill("judge-position", "expose and judge", "Square and complete", "Rotation and centring.", position_faults),
+    Drill("judge-position", "expose and judge", "Square and complete", "Rotation, centring, marker.", position_faults),
     Drill("judge-any", "expose and judge", "Anything", "One fault or none, any kind.", anything),
     Drill("one-change", "expose and judge", "What mends it", "Set the mAs from the index.", one_change),
     Drill("chamber", "AEC", "Which chamber", "What lies over it ends the exposure.", which_chamber),
