@@ -4118,6 +4118,12 @@ export interface components {
              * @default 0
              */
             seed: number;
+            /**
+             * Side
+             * @default left
+             * @enum {string}
+             */
+            side: "left" | "right";
         };
         /**
          * Cause
@@ -4608,15 +4614,20 @@ export interface components {
         };
         /**
          * ClassResult
-         * @description How somebody did in a class test: answered, and mean credit over all of its tasks.
+         * @description How somebody did in a class test: answered, mean credit over all of its tasks, and the credit of each; None where it
+         *     is not answered.
          */
         ClassResult: {
             /** Person */
             person: string;
+            /** Name */
+            name: string;
             /** Answered */
             answered: number;
             /** Mean */
             mean: number;
+            /** Credits */
+            credits: (number | null)[];
         };
         /**
          * ClearanceIn
@@ -7772,11 +7783,16 @@ export interface components {
         };
         /**
          * PracticeLists
-         * @description What can be computed: projections by id, and conditions of a patient with what each is.
+         * @description What can be computed: projections by id; those of one side, which can be the other; those of the left side of the
+         *     trunk; and conditions of a patient with what each is.
          */
         PracticeLists: {
             /** Projections */
             projections: string[];
+            /** One Sided */
+            one_sided: string[];
+            /** Of Left */
+            of_left: string[];
             /** Conditions */
             conditions: {
                 [key: string]: string;

@@ -500,6 +500,7 @@ export function ExamInHand({
                           {...{ answer, unit, act }}
                           projection={projection.id}
                           patient={state.patient}
+                          side={sideOf(state, now)}
                           receptor={
                             room.receptors.find((one) => one.id === answer.technique.receptor)?.kind ??
                             "dr_csi"

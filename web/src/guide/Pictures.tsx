@@ -38,7 +38,14 @@ const GRIDS = [0, 6, 8, 10, 12] as const;
 
 /** Other kVp, mAs and grid on the average patient. */
 function TryIt({ projection, thicknessCm }: { projection: string; thicknessCm: number }) {
-  const case_ = { projection, thickness_cm: thicknessCm, sex: "male" as const, condition: "", seed: 1 };
+  const case_ = {
+    projection,
+    thickness_cm: thicknessCm,
+    sex: "male" as const,
+    condition: "",
+    side: "left" as const,
+    seed: 1,
+  };
   const usual = useUsual(case_);
   const expose = useExpose();
   const [set, setSet] = useState<{ kvp?: number; share?: number; grid?: number }>({});

@@ -3,7 +3,18 @@ import { expect, it, vi } from "vitest";
 
 import type { PracticeImage } from "../api/practice";
 import { person, PICTURE, session, start } from "../testing/clinic";
-import { enter, fireEvent, pick, press, Problem, screen, serve, show, waitFor, within } from "../testing/server";
+import {
+  enter,
+  fireEvent,
+  pick,
+  press,
+  Problem,
+  screen,
+  serve,
+  show,
+  waitFor,
+  within,
+} from "../testing/server";
 import { PracticePage } from "./PracticePage";
 
 HTMLCanvasElement.prototype.getContext = vi.fn(() => null) as never;

@@ -11,7 +11,13 @@ HTMLCanvasElement.prototype.getContext = vi.fn(() => null) as never;
 
 const LOOKS = "POST /api/practice/looks";
 const look = (answer: TechniqueResponse, projection = "lspine-ap") => (
-  <Look answer={answer} projection={projection} patient={{ habitus: "sthenic" }} receptor="dr_csi" />
+  <Look
+    answer={answer}
+    projection={projection}
+    patient={{ habitus: "sthenic" }}
+    receptor="dr_csi"
+    side="right"
+  />
 );
 
 function Changing() {
@@ -36,7 +42,12 @@ it("is asked for by a press, says that it is not the patient, and is gone once a
   press(/how it would look/);
   expect(await screen.findByText(/not your patient/)).toBeDefined();
   expect(server.last(LOOKS).body).toMatchObject({
-    case: { projection: "lspine-ap", habitus: "sthenic", thickness_cm: ANSWER.figures.thickness_cm },
+    case: {
+      projection: "lspine-ap",
+      habitus: "sthenic",
+      side: "right",
+      thickness_cm: ANSWER.figures.thickness_cm,
+    },
     kvp: ANSWER.technique.kvp,
     grid_ratio: ANSWER.technique.grid_ratio,
     di: ANSWER.forecast.di,

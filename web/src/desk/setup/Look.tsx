@@ -6,7 +6,7 @@ import { Button } from "../../ui/Button";
 import { Refusal, Waiting } from "../../ui/Notice";
 import { Still } from "../../ui/Radiograph";
 import { signed } from "../../ui/units";
-import type { Patient } from "../state";
+import type { Patient, Side } from "../state";
 
 /** About how the technique in hand would look on a computed patient; asked for by a press, and gone once anything changes. */
 export function Look({
@@ -14,11 +14,13 @@ export function Look({
   projection,
   patient,
   receptor,
+  side,
 }: {
   answer: TechniqueResponse;
   projection: string;
   patient: Patient;
   receptor: string;
+  side: Side;
 }) {
   const { technique, forecast, figures } = answer;
   const asked = {
@@ -29,6 +31,8 @@ export function Look({
       age_band: patient.age_band ?? null,
       sex: patient.sex ?? "male",
       condition: "",
+      // Where nobody said which, one is as good as the other.
+      side: side === "right" ? "right" : "left",
       seed: 1,
     } satisfies Case,
     kvp: technique.kvp,

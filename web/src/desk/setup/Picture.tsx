@@ -3,7 +3,7 @@ import { SetUpDrawing } from "../../ui/SetUpDrawing";
 import { CM_PER_IN, fieldSize, length, signed, trimmed, type Unit } from "../../ui/units";
 import { type Act } from "../useDesk";
 import { Said } from "../../ui/Said";
-import type { Patient } from "../state";
+import type { Patient, Side } from "../state";
 import { Look } from "./Look";
 
 /** The set-up drawn to scale, its figures, what another SID would bring, and about how the image would look. */
@@ -14,6 +14,7 @@ export function Picture({
   projection,
   patient,
   receptor,
+  side,
 }: {
   answer: TechniqueResponse;
   unit: Unit;
@@ -21,6 +22,7 @@ export function Picture({
   projection: string;
   patient: Patient;
   receptor: string;
+  side: Side;
 }) {
   const { figures, technique, forecast } = answer;
   const tilted = figures.tube_angle_deg !== 0;
@@ -109,7 +111,7 @@ export function Picture({
           </tbody>
         </table>
       )}
-      <Look {...{ answer, projection, patient, receptor }} />
+      <Look {...{ answer, projection, patient, receptor, side }} />
     </div>
   );
 }
