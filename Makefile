@@ -22,7 +22,8 @@ unexport PYTHONDONTWRITEBYTECODE
 # --no-deps: the locks are whole; where they were looked through again, a newer release of a package that one names with an
 # extra would be taken for it, and refused. Nothing is compiled ahead: only what is imported is, at its first import.
 INSTALL := tools/bootstrap.sh packages
-WORKERS ?= 2
+# One more than the two cores of a usual machine: servers and browsers that tests start are waited for.
+WORKERS ?= 3
 INTERFACE := src/oakbeam/interface/index.html
 WEB := $(shell find web/src web/public -type f 2>/dev/null) web/index.html web/vite.config.ts web/package.json
 

@@ -10,7 +10,7 @@ from dataclasses import replace
 import numpy as np
 
 from oakbeam.core.practice.bodies import trunk
-from oakbeam.core.practice.bodies.frame import Build, bent_rod, capsules, skin
+from oakbeam.core.practice.bodies.frame import Build, bent_rod, capsules, joined, shaft, skin
 from oakbeam.core.practice.computed_body import Tissue, bone
 from oakbeam.core.practice.solids import Solid, ball, box, chain, rod, turn
 
@@ -182,12 +182,9 @@ def swimmer_outline(build: Build) -> list[Solid]:
 
 def swimmer(build: Build) -> list[Tissue]:
     """The neck from the side for a swimmer's view: one arm up, the other shoulder down."""
-    arm = [
-        ball((13.6, 39.5, -1.0), 2.35),
-        rod((13.6, 40.5, -0.8), (13.1, 46, 0.2), 1.9, 1.25),
-        rod((13.1, 45.8, 0.2), (12.6, 62, 3.4), 1.25, 1.1),
-    ]
-    lowered = [ball((-14.2, 33.4, -1.8), 2.35), rod((-14.6, 32, -1.6), (-15.6, 20, -1.0), 1.6, 1.15)]
+    thin = build.bone_share
+    raised = [ball((13.6, 39.5, -1.0), 2.35), joined((13.6, 40.5, -0.8), (13.1, 46, 0.2), 1.9, 1.25)]
+    lowered = [ball((-14.2, 33.4, -1.8), 2.35), joined((-14.5, 32.4, -1.7), (-14.9, 27.5, -1.4), 1.9, 1.3)]
     return [
         skin(swimmer_outline(build), 0.0),
         *trunk.chest_inside(build),
@@ -196,8 +193,10 @@ def swimmer(build: Build) -> list[Tissue]:
         *trunk.ribs(build),
         *cervical(build),
         *skull(build),
-        bone("raised humerus", arm, 0.3, 0.08),
-        bone("lowered humerus", lowered, 0.3, 0.08),
+        bone("raised humerus", raised, 0.11 * thin, 0.15 * thin),
+        *shaft("raised shaft", ((13.1, 46, 0.2), (12.6, 62, 3.4)), (1.25, 1.1), 0.42, thin, raised[1:]),
+        bone("lowered humerus", lowered, 0.11 * thin, 0.15 * thin),
+        *shaft("lowered shaft", ((-14.9, 27.5, -1.4), (-15.6, 12, -1.0)), (1.3, 1.15), 0.42, thin, lowered[1:]),
     ]
 
 
