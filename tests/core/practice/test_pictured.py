@@ -40,7 +40,7 @@ def test_what_is_pictured_of_a_views_own_faults_is_in_its_list_and_changes_the_i
     for projection, causes in OWN.items():
         assert set(causes) <= words_of(projection), projection
     with_own = [one for one in VIEWS if {f.seen for f in faults(catalogue.projection(one))} & words_of(one)]
-    assert len(with_own) >= 117
+    assert len(with_own) >= 120
     for projection in proofs(["knee-lateral", "pelvis-ap", "coccyx-lateral"], sorted(OWN)):
         view = catalogue.projection(projection)
         straight = image(good(view)).radiograph.clean

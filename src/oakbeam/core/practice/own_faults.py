@@ -79,6 +79,7 @@ OWN: Mapping[str, Mapping[str, Cause]] = {
     },
     "wrist-scaphoid": {"Stretched, radius over its upper end": angled(-18), "Still short": angled(15)},
     "forearm-ap": {"Radial head free of the ulna": turned(-22)},
+    "forearm-lateral": {"Epicondyles apart": turned(16)},
     "elbow-ap": {"Radial head free": turned(-25), "Half of it or more covered": turned(25), "Joint closed": bent(30)},
     "elbow-oblique-external": {"Ulna over the radial head": turned(25)},
     "elbow-oblique-internal": {
@@ -86,6 +87,8 @@ OWN: Mapping[str, Mapping[str, Cause]] = {
         "Medial epicondyle lost": turned(20),
     },
     "elbow-lateral": {"Fat pads hidden": bent(-35)},
+    "humerus-ap": {"Greater tubercle not in profile": bent(-60)},
+    "humerus-lateral": {"Epicondyles apart": bent(35)},
     "shoulder-ap-external": {"Tubercle over the head": bent(-70), "Clavicle short": turned(20)},
     "shoulder-ap-internal": {"Lesser tubercle not in profile": bent(60), "More of the glenoid covered": turned(-20)},
     "shoulder-grashey": {"Closed, clavicle long": turned(-22)},

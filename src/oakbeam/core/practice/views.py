@@ -33,6 +33,7 @@ REGIONS: Mapping[str, Region] = {
     "head": Region(head.head_outline, head.whole_head, 1.0),
     "hand": Region(arm.hand_outline, arm.hand, 0.8),
     "elbow": Region(arm.elbow_outline, arm.elbow),
+    "forearm": Region(arm.forearm_outline, arm.forearm),
     "knee": Region(leg.knee_outline, leg.knee),
     "lower leg": Region(leg.lower_leg_outline, leg.lower_leg),
     "foot": Region(leg.foot_outline, leg.foot, 0.6),
@@ -120,8 +121,8 @@ VIEWS: Mapping[str, View] = {
     "wrist-oblique": View("hand", "front", (0.2, 1.0, 0.0), 45),
     "wrist-lateral": View("hand", "front", (0.2, 1.0, 0.0), 90),
     "wrist-scaphoid": View("hand", "front", (0.9, 1.0, 0.0), angle_deg=-15),
-    "forearm-ap": View("elbow", "front", (0.1, -11.5, 0.0)),
-    "forearm-lateral": View("elbow", "left", (0.1, 0.3, 11.5), bend_deg=90, spun_deg=90),
+    "forearm-ap": View("forearm", "front", (0.1, -11.5, 0.0)),
+    "forearm-lateral": View("forearm", "left", (0.1, 0.3, 11.5), bend_deg=90, spun_deg=90),
     "elbow-ap": View("elbow", "front", KNEE),
     "elbow-ap-partial-flexion": View("elbow", "front", (0, 1.0, 0), bend_deg=45),
     "elbow-oblique-external": View("elbow", "front", KNEE, -45),
@@ -240,7 +241,7 @@ VIEWS: Mapping[str, View] = {
 legs."""
 
 
-ONE_SIDED = {"hand", "elbow", "shoulder", "raised shoulder", "hip", "knee", "lower leg", "foot"}
+ONE_SIDED = {"hand", "forearm", "elbow", "shoulder", "raised shoulder", "hip", "knee", "lower leg", "foot"}
 ONE_SIDED_VIEWS = {"hip-ap", "hip-lateral-frog", "femur-ap-proximal"}
 
 

@@ -6,6 +6,8 @@ up the arm, z to the front. Shoulder: in the trunk's frame. The figures are esti
 
 from __future__ import annotations
 
+from dataclasses import replace
+
 import numpy as np
 
 from oakbeam.core.physics.beam.tables import Array
@@ -194,7 +196,26 @@ def elbow(build: Build) -> list[Tissue]:
     ]
 
 
-SHOULDER = np.array([16.4, 37.0, -2.2])
+HAND_UP, TO_WRIST = np.diag([1.0, -1.0, -1.0]), np.array([0.45, -25.4, 0.0])
+"""A hand with its palm up, at the end of a forearm."""
+
+
+def forearm_outline(build: Build) -> list[Solid]:
+    """Arm, forearm and hand."""
+    below = Tissue("hand", tuple(hand_outline(replace(build, bend_deg=0.0))), {})
+    return [*elbow_outline(build), *_forearm([below.moved(HAND_UP, TO_WRIST)], build)[0].solids]
+
+
+def forearm(build: Build) -> list[Tissue]:
+    """A forearm with elbow, wrist and hand."""
+    own = ("radius", "ulna", "radius shaft", "ulna shaft")
+    below = [one.moved(HAND_UP, TO_WRIST) for one in hand(replace(build, bend_deg=0.0))[1:] if one.name not in own]
+    return [skin(forearm_outline(build), 0.35), *elbow(build)[1:], *_forearm(below, build)]
+
+
+SHOULDER, ELBOW = np.array([16.4, 37.0, -2.2]), np.array([21.2, 6.0, -1.2])
+PALM_UP_DEG = 30.0
+"""How far a humerus is turned out whose epicondyles lie level."""
 
 
 def shoulder_outline(build: Build) -> list[Solid]:
@@ -203,7 +224,9 @@ def shoulder_outline(build: Build) -> list[Solid]:
     return [
         *trunk.outline(build),
         rod((SHOULDER[0], 38, -1.8), (19.6, 24, -1.4), 5.5 * f, 4.9 * f, 1.05),
-        rod((19.6, 24.4, -1.4), (21.0, 6, -1.0), 4.9 * f, 4.4 * f, 1.0),
+        ball((19.6, 24, -1.4), 4.9 * f),
+        rod((19.6, 24.4, -1.4), ELBOW, 4.9 * f, 4.2 * f, 1.0),
+        *(one.moved(np.eye(3), ELBOW) for one in elbow_outline(replace(build, bend_deg=0.0))[-7:]),
     ]
 
 
@@ -219,17 +242,31 @@ def raised_outline(build: Build) -> list[Solid]:
 def raised_shoulder(build: Build) -> list[Tissue]:
     """The left shoulder with the arm held out from the body."""
     held_out = turn("z", 86)
-    found = [
-        one.moved(held_out, SHOULDER - held_out @ SHOULDER) if one.name.startswith("humerus") else one
-        for one in shoulder(build)[1:]
-    ]
-    return [skin(raised_outline(build), 0.6 * build.flesh), *found]
+    arm = [one.moved(held_out, SHOULDER - held_out @ SHOULDER) for one in _arm(build)]
+    return [skin(raised_outline(build), 0.6 * build.flesh), *_about_the_shoulder(build), *arm]
 
 
 def shoulder(build: Build) -> list[Tissue]:
     """The left shoulder with chest wall and arm; the humerus turned out as far as the build is bent (negative: in)."""
+    return [skin(shoulder_outline(build), 0.8 * build.flesh), *_about_the_shoulder(build), *_arm(build)]
+
+
+def _about_the_shoulder(build: Build) -> list[Tissue]:
+    """Chest, spine and shoulder girdle with the socket, which looks outward and forward, as the blade lies."""
+    socket = [ball(SHOULDER - 3.1 * np.array([0.77, 0.0, 0.64]), (0.5, 1.8, 1.35), turn("y", -40))]
+    return [
+        *trunk.chest_inside(build),
+        *trunk.spine(build),
+        *trunk.ribs(build),
+        *trunk.shoulder_girdle(build),
+        bone("socket of the shoulder", socket, 0.12, 0.25),
+    ]
+
+
+def _arm(build: Build) -> list[Tissue]:
+    """The left humerus with its elbow, the arm stretched."""
     thin = build.bone_share
-    out = turn("y", build.bend_deg)
+    out, below = turn("y", build.bend_deg), turn("y", build.bend_deg - PALM_UP_DEG)
 
     def about(point: tuple[float, float, float]) -> Array:
         return np.asarray(SHOULDER + out @ np.array(point))
@@ -241,31 +278,11 @@ def shoulder(build: Build) -> list[Tissue]:
         ball(about((0.5, -0.6, 1.9)), (0.75, 1.0, 0.7), out),
         joined(SHOULDER + np.array([0.6, -1.2, 0]), SHOULDER + np.array([1.3, -6.0, 0.1]), 2.0, 1.3),
     ]
-    # It looks outward and forward, as the blade lies.
-    socket = [ball(SHOULDER - 3.1 * np.array([0.77, 0.0, 0.64]), (0.5, 1.8, 1.35), turn("y", -40))]
-    bones = [
-        *trunk.chest_inside(build),
-        *trunk.spine(build),
-        *trunk.ribs(build),
-        *trunk.shoulder_girdle(build),
-        bone("socket of the shoulder", socket, 0.12, 0.25),
-        bone(
-            "humerus top",
-            top,
-            0.11 * thin,
-            0.15 * thin,
-            growth_plate(build, SHOULDER + np.array([0.9, -1.5, 0]), (0.25, -1, 0), 3.4),
-        ),
-        *shaft(
-            "humerus shaft",
-            (SHOULDER + np.array([1.3, -6.0, 0.1]), SHOULDER + np.array([4.2, -30, 0.8])),
-            (1.3, 1.1),
-            0.42,
-            thin,
-            top[3:],
-        ),
-    ]
+    plate = growth_plate(build, SHOULDER + np.array([0.9, -1.5, 0]), (0.25, -1, 0), 3.4)
+    distal = [one.moved(below, ELBOW) for one in elbow(replace(build, bend_deg=0.0))[1:] if one.name != "humerus shaft"]
+    points = (SHOULDER + np.array([1.3, -6.0, 0.1]), ELBOW + below @ np.array([0.0, 8.5, 0.0]))
     return [
-        skin(shoulder_outline(build), 0.8 * build.flesh),
-        *bones,
+        bone("humerus top", top, 0.11 * thin, 0.15 * thin, plate),
+        *shaft("humerus shaft", points, (1.3, 1.15), 0.42, thin, top[3:], distal[0].solids[:1]),
+        *distal,
     ]
