@@ -317,7 +317,9 @@ def _class_out(store: Store, one: ClassTest, who: Here) -> ClassOut:
             got = [a.credit for a in answers if (a.drill, a.seed) == (drill, seed)]
             if got:
                 by_drill[drill] = sum(got) / len(got)
-    return ClassOut(one.id, one.name, one.by, one.at, items, sorted(results, key=lambda r: r.person), by_drill)
+    return ClassOut(
+        one.id, one.name, names.get(one.by, one.by), one.at, items, sorted(results, key=lambda r: r.person), by_drill
+    )
 
 
 @router.get("/classes")

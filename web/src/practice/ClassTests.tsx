@@ -173,8 +173,9 @@ function NewTest() {
   const [name, setName] = useState("");
   const [picked, setPicked] = useState<readonly string[]>([]);
   const [seed, setSeed] = useState<number | null>(null);
+  const [open, setOpen] = useState(false);
   return (
-    <details className="max-w-3xl">
+    <details className="max-w-6xl" open={open} onToggle={(event) => setOpen(event.currentTarget.open)}>
       <summary className="min-h-touch cursor-pointer py-2 font-semibold">Set a class test</summary>
       <form
         className="flex flex-col gap-3"
@@ -186,6 +187,7 @@ function NewTest() {
               onSuccess: () => {
                 setName("");
                 setPicked([]);
+                setOpen(false);
               },
             },
           );
@@ -208,7 +210,7 @@ function NewTest() {
         </div>
         <fieldset>
           <legend className="label">Drills</legend>
-          <div className="columns-1 gap-6 sm:columns-2">
+          <div className="columns-1 gap-6 sm:columns-2 lg:columns-3">
             {drills.map((one) => (
               <label key={one.id} className="flex min-h-touch items-center gap-2">
                 <input
