@@ -43,7 +43,7 @@ export function PracticeConsole({
         label="kVp"
         hint="k"
         digits={0}
-        className={`w-28 ${BIG}`}
+        className={`w-28 2xl:w-36 ${BIG}`}
         value={console_.kvp}
         onChange={(kvp) => kvp !== null && onSet({ kvp })}
       />
@@ -52,7 +52,7 @@ export function PracticeConsole({
         label={console_.chambers?.length ? "Back-up mAs" : "mAs"}
         hint="m"
         digits={2}
-        className={`w-32 ${BIG}`}
+        className={`w-32 2xl:w-44 ${BIG}`}
         value={console_.mas}
         onChange={(mas) => mas !== null && onSet({ mas })}
       />
@@ -60,7 +60,7 @@ export function PracticeConsole({
         id="practice-sid"
         label="SID"
         hint="s"
-        className={`w-32 ${BIG}`}
+        className={`w-32 2xl:w-44 ${BIG}`}
         value={console_.sid_cm}
         onChange={(sid_cm) => sid_cm !== null && onSet({ sid_cm })}
       />

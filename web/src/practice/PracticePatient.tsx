@@ -38,7 +38,7 @@ export function PracticePatient({
   return (
     <section
       aria-label="Patient"
-      className="flex flex-col gap-2 border-b border-rule px-4 py-3 xl:border-r xl:border-b-0 xl:px-5"
+      className="order-last flex flex-col gap-2 border-t border-rule px-4 py-3 xl:order-none xl:border-t-0 xl:border-r xl:px-5"
     >
       <div className="grid grid-cols-2 gap-2">
         <Select
