@@ -221,6 +221,10 @@ def test_from_a_shell_the_same_arguments_are_the_same_bytes_and_the_dicom_is_val
     assert (made.KVP, made.ExposureInuAs, made.pixel_array.shape[0]) == (66, 4000, 96)
     checked = subprocess.run(["/usr/bin/dciodvfy", str(tmp_path / "d.dcm")], capture_output=True, text=True, check=False)
     assert "DXImageForPresentation" in checked.stderr + checked.stdout and "Error" not in checked.stderr + checked.stdout
+    lateral = [*asked[:3], "knee-lateral", *asked[4:], "--mas", "4", "--side", "right", "--out", str(tmp_path / "g.dcm")]
+    assert cli.main(lateral) == 0
+    made = pydicom.dcmread(tmp_path / "g.dcm")
+    assert (made.ImageLaterality, list(made.PatientOrientation)) == ("R", ["P", "F"])
     for wrong in (["--out", "x.jpg"], ["--out", str(tmp_path / "e.png"), "--size", "9999"]):
         assert cli.main([*asked, "--mas", "4", *wrong]) == 2
     assert cli.main([*asked[:3], "no-such", *asked[4:], "--mas", "4", "--out", str(tmp_path / "f.png")]) == 2

@@ -25,6 +25,7 @@ def add_to(commands: Any) -> None:
     image.add_argument("--grid-ratio", type=int, default=0, choices=(0, 5, 6, 8, 10, 12, 16))
     image.add_argument("--sid", type=float, metavar="CM", help="the projection's usual one where it is not said")
     image.add_argument("--gap", type=float, default=0.0, metavar="CM", help="from the patient to the receptor")
+    image.add_argument("--side", choices=("left", "right"), default="left", help="of a limb")
     image.add_argument("--size", type=int, default=256, metavar="PIXELS")
     image.add_argument("--seed", type=int, default=0)
     image.add_argument("--out", type=Path, required=True, metavar="FILE", help="a .png or .dcm")
@@ -40,7 +41,7 @@ def _image(given: argparse.Namespace) -> int:
     if given.out.suffix not in (".png", ".dcm"):
         raise Refusal("Which kind of file?", "Name a file that ends with .png or .dcm.", [".dcm", ".png"], "out")
     projection = catalogue.projection(given.projection)
-    case = Case(projection, given.thickness, seed=given.seed)
+    case = Case(projection, given.thickness, seed=given.seed, side=given.side)
     console = Console(given.kvp, given.mas, given.sid or projection.sid_cm, given.grid_ratio, given.gap)
     taken = take(case, console, pixels=given.size, seed=given.seed)
     if given.out.suffix == ".png":

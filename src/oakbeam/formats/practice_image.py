@@ -12,7 +12,8 @@ from pydicom.sequence import Sequence
 from pydicom.uid import UID, ExplicitVRLittleEndian
 
 from oakbeam.core.practice.shown import Shown
-from oakbeam.core.practice.simulated_room import Case, Console, Taken
+from oakbeam.core.practice.simulated_room import Case, Console, Taken, marker_of
+from oakbeam.core.practice.views import VIEWS, one_sided
 
 COUNTS_PER_UGY = 1000
 """Of the PNG: proportional to the receptor signal, before any display processing; 65 535 is as much as it holds."""
@@ -59,8 +60,9 @@ def as_dicom(taken: Taken, shown: Shown, case: Case, console: Console) -> bytes:
     made.ImageAndFluoroscopyAreaDoseProduct = f"{taken.radiograph.kap_mgycm2 / 100:.5g}"
     made.StudyInstanceUID, made.SeriesInstanceUID = uid("study"), uid("series")
     made.StudyID, made.SeriesNumber, made.InstanceNumber = "1", 1, 1
-    made.PatientOrientation = ["L", "F"]
-    made.ImageLaterality, made.BodyPartExamined = "U", ""
+    made.PatientOrientation = [_to_the_right(case), "F"]
+    made.ImageLaterality = marker_of(case)[-1] if one_sided(case.projection.id) else "U"
+    made.BodyPartExamined = ""
     made.AnatomicRegionSequence = Sequence([_code("38266002", "Entire body")])
     made.SeriesDescription = f"{case.projection.exam} {case.projection.name}"[:64]
     lateral = case.projection.direction == "lateral"
@@ -87,6 +89,13 @@ def as_dicom(taken: Taken, shown: Shown, case: Case, console: Console) -> bytes:
     out = io.BytesIO()
     FileDataset(out, made, file_meta=meta, preamble=b"\0" * 128).save_as(out, enforce_file_format=True)
     return out.getvalue()
+
+
+def _to_the_right(case: Case) -> str:
+    """What of the patient the rows of the image run toward: the left, the front or the back."""
+    toward = {"left": "P", "medial": "A"}.get(VIEWS[case.projection.id].seen, "L")
+    mirrored = case.side == "right" and one_sided(case.projection.id)
+    return {"P": "A", "A": "P"}.get(toward, toward) if mirrored else toward
 
 
 def _code(value: str, meaning: str) -> Dataset:
