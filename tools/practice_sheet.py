@@ -5,13 +5,15 @@ python -m tools.practice_sheet
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from pathlib import Path
 
 import numpy as np
 from PIL import Image, ImageDraw
 
 from oakbeam import catalogue
-from oakbeam.core.practice.pictured import Kind, Pictured, average, made
+from oakbeam.core.practice.own_faults import Cause, Kind, turned
+from oakbeam.core.practice.pictured import Pictured, average, pictured_own
 from oakbeam.core.practice.shown import shown
 from oakbeam.core.practice.simulated_room import Case, Mishap, take, usual_console
 from oakbeam.core.practice.views import Lie
@@ -49,7 +51,8 @@ SHEETS = {
         "sinus-waters",
     ),
 }
-WRONG: tuple[Kind, ...] = ("noise", "burned", "flat", "motion", "turned")
+KINDS: tuple[Kind, ...] = ("noise", "burned", "flat", "motion")
+WRONG: Mapping[str, Cause] = {**{one: one for one in KINDS}, "turned": turned(16)}
 CELL, HEAD, PIXELS, BENDS = 176, 14, 256, 5.0
 
 
@@ -70,7 +73,7 @@ def row(projection_id: str) -> list[tuple[str, Image.Image]]:
     for name, cm in zip(("small", "average", "large"), view.thickness_cm, strict=True):
         case = Case(view, float(cm), seed=average(view).seed)
         found.append((f"{name}, {cm:g} cm", grey(Pictured(name, "", case, usual_console(case), Lie(), Mishap()))))
-    return found + [(kind, grey(made(view, kind, kind, ""))) for kind in WRONG]
+    return found + [(name, grey(pictured_own(view, cause, name, ""))) for name, cause in WRONG.items()]
 
 
 def main() -> None:

@@ -3,50 +3,17 @@ Desk."""
 
 from __future__ import annotations
 
-import math
 from collections.abc import Mapping
 from dataclasses import dataclass, replace
-from typing import Literal
 
 from oakbeam.core.image_review import Finding
-from oakbeam.core.practice.own_faults import OWN, Cause, Centred
+from oakbeam.core.practice.own_faults import OWN, Cause, Centred, Kind
 from oakbeam.core.practice.radiograph import GridFault
 from oakbeam.core.practice.simulated_room import Case, Console, Mishap, usual_console
-from oakbeam.core.practice.views import VIEWS, Lie, View
+from oakbeam.core.practice.views import Lie
 from oakbeam.core.projection import Projection
 
-Kind = Literal["noise", "burned", "flat", "motion", "grid", "breath", "scapulae", "cut", "angle", "turned"]
-WORDS: Mapping[Kind, tuple[str, ...]] = {
-    "noise": ("noise", "noisy", "grain", "all too light", "both too light"),
-    "burned": ("burned out",),
-    "flat": ("flat contrast", "flat and grey", "flat from"),
-    "motion": ("blur", "unsharp", "moved"),
-    "grid": ("grid off", "grid cut", "off level"),
-    "breath": ("fewer than nine ribs", "six ribs", "breathing out", "under the dome", "small lung"),
-    "scapulae": ("shoulder blades in the lung",),
-    "cut": (" cut", "missing", "outside the field"),
-    "angle": ("cephalad", "caudal"),
-    "turned": ("rotat", "rolled", "raised", "wider", "nearer", "turned", "turn more", "turn less", "turn further"),
-}
-"""What a fault's own words tell of its cause, the surest words first."""
-NOT_PICTURED = (
-    "chin",
-    "palm",
-    "foot",
-    "finger",
-    "wrist",
-    "elbow",
-    "hand",
-    "arm",
-    "waist",
-    "leaning",
-    "head",
-    "face",
-    "forward",
-)
-"""Words of what a computed body cannot do by itself: no picture rather than one of something else."""
 MOST = 3
-Ways = tuple[tuple[tuple[str, ...], float], ...]
 
 
 @dataclass(frozen=True, slots=True)
@@ -59,16 +26,6 @@ class Pictured:
     console: Console
     lie: Lie
     mishap: Mishap
-
-
-def kind_of(seen: str, change: str) -> Kind | None:
-    """The kind of a fault, by its own words; None where no picture can be made of it."""
-    whole = f"{seen} {change}".lower()
-    for text in (f" {seen.lower()}", f" {change.lower()}"):
-        for kind, words in WORDS.items():
-            if any(word in text for word in words):
-                return None if kind in ("angle", "turned") and any(one in whole for one in NOT_PICTURED) else kind
-    return None
 
 
 def average(projection: Projection) -> Case:
@@ -85,19 +42,13 @@ def good(projection: Projection) -> Pictured:
 def faults(projection: Projection) -> list[Pictured]:
     """What goes wrong with a projection: of its own list what can be pictured, then what goes wrong with any; three in
     all."""
-    own, found, shown = OWN.get(projection.id, {}), list[Pictured](), set[tuple[Kind, float]]()
+    own, causes, found = OWN.get(projection.id, {}), list[Cause](), list[Pictured]()
     for seen, change in projection.faults:
-        kind = kind_of(seen, change)
-        way = way_of(kind, f"{seen} {change}".lower(), VIEWS[projection.id]) if kind else None
-        if len(found) == MOST:
-            break
-        if seen in own:
+        if seen in own and own[seen] not in causes and len(found) < MOST:
+            causes.append(own[seen])
             found.append(pictured_own(projection, own[seen], seen, change))
-        elif kind is not None and way is not None and (kind, way) not in shown:
-            found.append(made(projection, kind, seen, change, way))
-            shown.add((kind, way))
     for kind, seen, change in ANYWHERE:
-        if len(found) < MOST and (kind, 1.0) not in shown:
+        if len(found) < MOST and kind not in causes:
             found.append(made(projection, kind, seen, change))
     return found
 
@@ -121,51 +72,10 @@ ANYWHERE: tuple[tuple[Kind, str, str], ...] = (
 """What goes wrong with every view, where its own list has no more that can be pictured."""
 
 
-def way_of(kind: Kind, text: str, view: View) -> float | None:
-    """Which way a fault goes, by its words: 1 or -1 as `made` takes it; None where they do not tell, and no picture is
-    made."""
-    said = {"cut": CUT, "angle": ANGLED}.get(kind)
-    if said is not None:
-        return next((way for words, way in said if any(word in text for word in words)), None)
-    if kind != "turned":
-        return 1.0
-    for words, right_raised in SIDES:
-        if any(word in text for word in words):
-            # Seen from the back the raised side lies the other way about.
-            return right_raised * (-1.0 if view.seen == "back" else 1.0)
-    for words, further in TURNS:
-        if any(word in text for word in words):
-            return further * math.copysign(1.0, view.turned_deg) if view.turned_deg else None
-    return next((way for words, way in EITHER if any(word in text for word in words)), None)
-
-
-CUT: Ways = (
-    (("symphysis cut", "crests cut", "angles cut", "knee missing", "soles cut"), 1.0),
-    (("domes cut", "pouch cut"), -1.0),
-)
-"""What is cut, and whether the centre was too high (1) or too low."""
-ANGLED: Ways = ((("too much caudal", "more cephalad", "cephalad, up to"), 1.0), (("more caudal", "toward caudal"), -1.0))
-"""What is asked for, and whether the picture has the tube too little toward the head (1) or too much."""
-SIDES: Ways = (
-    (("right side is raised", "right side is off", "right is off"), 1.0),
-    (("right side is nearer", "let the left down"), -1.0),
-)
-TURNS: Ways = (
-    (("turn more", "turn further", "turned too little", "° more"), -1.0),
-    (("turn less", "too far", "past 45", "° less"), 1.0),
-)
-EITHER: Ways = (
-    (("turned in", "rotat", "rolled", "one side wider", "wing wider", "si joint wider"), -1.0),
-    (("turned out",), 1.0),
-)
-"""A leg turned in is turned the one way, turned out the other; a trunk that is turned somehow shows it either way."""
-
-
-def made(projection: Projection, kind: Kind, seen: str, cause: str, way: float = 1.0) -> Pictured:
-    """An exposure of a projection that shows a kind of fault; way: 1, or -1 for the other."""
+def made(projection: Projection, kind: Kind, seen: str, cause: str) -> Pictured:
+    """An exposure of a projection that shows a kind of fault."""
     case = average(projection)
     console, lie, mishap = usual_console(case), Lie(), Mishap()
-    height = projection.field_cm[1]
     if kind == "noise":
         console = replace(console, mas=max(0.05, console.mas / 16))
     elif kind == "burned":
@@ -177,16 +87,10 @@ def made(projection: Projection, kind: Kind, seen: str, cause: str, way: float =
     elif kind == "grid":
         console = replace(console, grid_ratio=console.grid_ratio or 8)
         mishap = Mishap(grid=GridFault(offset_cm=4.0, focal_cm=1.8 * console.sid_cm))
-    elif kind == "cut":
-        lie = Lie(off_cm=(0.0, 0.36 * height * way))
     elif kind == "breath":
         lie = Lie(breathed_out=True)
-    elif kind == "scapulae":
-        lie = Lie(shoulders_back=True)
-    elif kind == "angle":
-        lie = Lie(angle_deg=-14.0 * way)
     else:
-        lie = Lie(turned_deg=16.0 * way)
+        lie = Lie(shoulders_back=True)
     return Pictured(seen, cause, case, console, lie, mishap)
 
 

@@ -19,8 +19,8 @@ CHILD: dict[AgeBand, float] = {"newborn": 0.0, "1y": 0.15, "5y": 0.4, "10y": 0.7
 
 @dataclass(frozen=True)
 class Build:
-    """Who is computed. flesh: how wide and deep the outline is over the average adult's; size: how large the skeleton is;
-    age, sex; condition: one of `CONDITIONS` or none; breath: 1 in, 0 out; shoulders_back: not rolled forward; arms_up: out
+    """Who is computed. flesh: how wide and deep the outline is over the average adult's; age,
+    sex; condition: one of `CONDITIONS` or none; breath: 1 in, 0 out; shoulders_back: not rolled forward; arms_up: out
     of the way of a view from the side; bend_deg: how far the joint in question is bent; legs_out_deg: how far the feet are
     turned out; frog: hips bent and thighs laid out; seed: the small differences between people."""
 
