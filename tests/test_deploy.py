@@ -9,7 +9,7 @@ from pathlib import Path
 import pytest
 
 from oakbeam import cli
-from oakbeam.api.access import BODIES
+from oakbeam.api.rules import BODIES
 
 ROOT = Path(__file__).parents[1]
 DEPLOY = ROOT / "deploy"

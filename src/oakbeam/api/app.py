@@ -17,6 +17,7 @@ from starlette.types import ASGIApp, Message, Receive, Scope, Send
 import oakbeam
 from oakbeam.api import (
     access,
+    addresses,
     audit,
     beam,
     bedside,
@@ -102,8 +103,6 @@ RESOURCES = (
     drills,
     service,  # the last: it ends with "nothing here"
 )
-MOST_PATH = 500
-"""No address of the interface is longer; a file system refuses much longer ones."""
 _NOT_KEPT = (b"cache-control", b"no-store")
 _HEADERS = [(name.lower().encode(), value.encode()) for name, value in SECURITY_HEADERS.items()]
 
@@ -132,22 +131,25 @@ def build(
         title="Oakbeam",
         version=oakbeam.__version__,
         description="Exposure technique charts: build, apply, judge, log. Advice under local protocol, never an order.",
-        openapi_url="/api/openapi.json",
+        # Described by a route of ours (`service`), which has its rule like the rest.
+        openapi_url=None,
         docs_url=None,
         redoc_url=None,
         lifespan=lifespan,
     )
+    app.router.redirect_slashes = False
     app.state.store, app.state.person_header = store, person_header
     problems.install(app)
     for resource in RESOURCES:
         # As they are: to include a router makes each of its routes anew, a second of work at every start.
         app.router.routes.extend(resource.router.routes)
+    access.all_ruled(app.routes)
     if front_end:
         _serve_front_end(app, front_end)
-    # From the inside out: who may call is decided before anything reads the body.
+    # From the inside out: what an address is comes before who may ask for it, and that before anything reads the body.
     app.add_middleware(GZipMiddleware, minimum_size=1400, compresslevel=4)
     app.add_middleware(TechniquePath, store=store)
-    app.add_middleware(access.AccessControl, store=store)
+    app.add_middleware(addresses.Addresses)
     app.add_middleware(problems.LastResort)
     if hosts:
         app.add_middleware(TrustedHostMiddleware, allowed_hosts=list(hosts))
@@ -183,8 +185,6 @@ def _serve_front_end(app: FastAPI, folder: Path) -> None:
     @app.get("/{path:path}", include_in_schema=False)
     def page(path: str) -> Response:
         """A built file, or the one page for every address of the interface."""
-        if "\0" in path or len(path) > MOST_PATH:
-            return HTMLResponse("Not found", 404)
         wanted = (root / path).resolve()
         if path and wanted.is_relative_to(root) and wanted.is_file():
             forever = path.startswith("assets/")

@@ -5,18 +5,18 @@ from __future__ import annotations
 from dataclasses import asdict
 from typing import Annotated
 
-from fastapi import APIRouter, Query
+from fastapi import Query
 from fastapi.responses import Response
 from pydantic import BaseModel
 
-from oakbeam.api import problems
 from oakbeam.api.access import StoreHere
 from oakbeam.api.answers import as_file
+from oakbeam.api.resource import resource
 from oakbeam.formats import rows_csv
 from oakbeam.store import history
 from oakbeam.store.audit_chain import chain_fault
 
-router = APIRouter(prefix="/api", responses=problems.RESPONSES, tags=["people"])
+router = resource("people")
 
 MOST_EXPORTED = 100_000
 Before = Annotated[int | None, Query(ge=1, le=2**63 - 1, description="only rows before this one")]

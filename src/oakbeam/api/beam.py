@@ -6,10 +6,9 @@ from collections import defaultdict
 from typing import Annotated, Literal
 
 import numpy as np
-from fastapi import APIRouter
 from pydantic import BaseModel, ConfigDict, Field, TypeAdapter
 
-from oakbeam.api import problems
+from oakbeam.api.resource import resource
 from oakbeam.api.types import Number, RequestBody
 from oakbeam.core.errors import Refusal
 from oakbeam.core.physics.beam.grid import GridStrips, Interspace
@@ -38,7 +37,7 @@ from oakbeam.core.physics.beam.model import (
 from oakbeam.core.physics.beam.receptor import ReceptorKind
 from oakbeam.core.physics.geometry import GRID_OFFSET_RANGE_CM, GRID_TILT_RANGE_DEG, grid_loss
 
-router = APIRouter(prefix="/api", responses=problems.RESPONSES, tags=["beam"])
+router = resource("beam")
 
 MOST_CASES = 2000
 """In one request; the command line takes any number."""

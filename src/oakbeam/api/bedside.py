@@ -2,17 +2,16 @@
 
 from __future__ import annotations
 
-from fastapi import APIRouter
 from pydantic import BaseModel
 
-from oakbeam.api import problems
 from oakbeam.api.access import StoreHere
+from oakbeam.api.resource import resource
 from oakbeam.core.charts.line import Trust
 from oakbeam.core.charts.printed_page import Setting, sheet
 from oakbeam.core.lengths import LengthUnit
 from oakbeam.store import Store, charts, exposures, local, rooms
 
-router = APIRouter(prefix="/api", responses=problems.RESPONSES, tags=["charts"])
+router = resource("charts")
 
 
 class BedsideLine(BaseModel):

@@ -5,12 +5,12 @@ from __future__ import annotations
 from dataclasses import asdict
 from typing import Annotated, Any
 
-from fastapi import APIRouter, Query
+from fastapi import Query
 from pydantic import BaseModel, Field, StringConstraints
 
 from oakbeam import catalogue
-from oakbeam.api import problems
 from oakbeam.api.access import Actor, StoreHere
+from oakbeam.api.resource import resource
 from oakbeam.api.types import RequestBody
 from oakbeam.catalogue import Catalogue
 from oakbeam.catalogue import search as searching
@@ -34,7 +34,7 @@ from oakbeam.core.patient.thickness import LIMB_SHARE, usual_child_cm
 from oakbeam.core.projection import Angulation, DigitNote, DoseLevel, Projection, SidChoice, SpotChoice, SupportId, Variant
 from oakbeam.store import NotFound, Store, local
 
-router = APIRouter(prefix="/api", responses=problems.RESPONSES, tags=["catalogue"])
+router = resource("catalogue")
 
 
 class ThicknessRange(BaseModel):

@@ -4,14 +4,13 @@ from __future__ import annotations
 
 from dataclasses import asdict, dataclass, replace
 
-from fastapi import APIRouter
 from fastapi.responses import Response
 from pydantic import BaseModel, TypeAdapter
 
-from oakbeam.api import problems
 from oakbeam.api.access import StoreHere
 from oakbeam.api.answers import written
 from oakbeam.api.chart_making import Proposal, WhichLines, chart_with_room, lines_named
+from oakbeam.api.resource import resource
 from oakbeam.api.types import Id
 from oakbeam.core.chart_check import level
 from oakbeam.core.chart_check.expected_index import IndexOverThickness, index_over_thickness
@@ -20,7 +19,7 @@ from oakbeam.core.chart_check.run import check_chart
 from oakbeam.core.charts.line import ChartLine, Trust
 from oakbeam.store import Store, calibrations, exposures
 
-router = APIRouter(prefix="/api", responses=problems.RESPONSES, tags=["charts"])
+router = resource("charts")
 
 
 class StripOut(BaseModel):

@@ -6,14 +6,13 @@ import base64
 from dataclasses import replace
 from typing import Annotated, Any
 
-from fastapi import APIRouter
 from fastapi.responses import Response
 from pydantic import BaseModel, Field, StringConstraints
 
-from oakbeam.api import problems
 from oakbeam.api.access import Actor, StoreHere
 from oakbeam.api.answers import as_file
 from oakbeam.api.charts import ChartOut, chart_out
+from oakbeam.api.resource import resource
 from oakbeam.api.technique_request import room_of
 from oakbeam.api.types import Id, Key, Name, RequestBody
 from oakbeam.core.charts.line import (
@@ -25,7 +24,7 @@ from oakbeam.core.errors import Refusal
 from oakbeam.formats import chart_csv, chart_import, chart_json, chart_xlsx
 from oakbeam.store import Store, charts, local
 
-router = APIRouter(prefix="/api", responses=problems.RESPONSES, tags=["charts"])
+router = resource("charts")
 
 
 class ImportRequest(RequestBody):

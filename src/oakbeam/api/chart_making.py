@@ -6,13 +6,13 @@ from collections.abc import Iterable, Mapping
 from contextlib import suppress
 from typing import Annotated, Literal
 
-from fastapi import APIRouter, Query
+from fastapi import Query
 from pydantic import BaseModel, Field, StringConstraints
 
-from oakbeam.api import problems
 from oakbeam.api.access import Actor, StoreHere
 from oakbeam.api.charts import ChartOut, chart_out
 from oakbeam.api.lines import LineIn, line_of
+from oakbeam.api.resource import resource
 from oakbeam.api.technique_request import room_of
 from oakbeam.api.types import (
     Ei,
@@ -48,7 +48,7 @@ from oakbeam.core.projection import SupportId
 from oakbeam.formats.typed_cells import NAMES, cell_value
 from oakbeam.store import NotFound, Store, charts, local, rooms, tally
 
-router = APIRouter(prefix="/api", responses=problems.RESPONSES, tags=["charts"])
+router = resource("charts")
 
 
 class WhichLines(RequestBody):

@@ -7,14 +7,14 @@ from collections.abc import Mapping
 from datetime import date
 from typing import Annotated, Any
 
-from fastapi import APIRouter, Query
+from fastapi import Query
 from fastapi.responses import Response
 from pydantic import BaseModel, Field, StringConstraints, TypeAdapter
 
-from oakbeam.api import problems
 from oakbeam.api.access import Actor, StoreHere
 from oakbeam.api.answers import written
 from oakbeam.api.lines import LineIn, line_of
+from oakbeam.api.resource import resource
 from oakbeam.api.technique_request import room_of
 from oakbeam.api.types import Id, Key, Name, RequestBody, Text
 from oakbeam.core.chart_check.register import CHECKS
@@ -31,7 +31,7 @@ from oakbeam.core.projection import SupportId
 from oakbeam.store import Store, calibrations, charts, comments, history, local, people, rooms
 from oakbeam.store.charts import LineChange
 
-router = APIRouter(prefix="/api", responses=problems.RESPONSES, tags=["charts"])
+router = resource("charts")
 
 
 class ChartSummary(BaseModel):

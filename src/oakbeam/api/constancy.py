@@ -6,13 +6,12 @@ from dataclasses import asdict
 from datetime import date
 from typing import Annotated
 
-from fastapi import APIRouter
 from fastapi.responses import Response
 from pydantic import BaseModel, Field
 
-from oakbeam.api import problems
 from oakbeam.api.access import Actor, StoreHere
 from oakbeam.api.answers import as_file
+from oakbeam.api.resource import resource
 from oakbeam.api.types import Key, Number, RequestBody, Text
 from oakbeam.catalogue.constancy import constancy_tests
 from oakbeam.core.equipment.constancy import MOST_ROWS, ConstancyTest, Outcome, SheetColumn, Tolerance, outcome
@@ -23,7 +22,7 @@ from oakbeam.formats import rows_csv
 from oakbeam.store import Store, constancy, local, reviews, rooms
 from oakbeam.store.constancy import Done, Due
 
-router = APIRouter(prefix="/api", responses=problems.RESPONSES, tags=["rooms"])
+router = resource("rooms")
 
 
 class ConstancyTestOut(BaseModel):

@@ -4,12 +4,10 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
-from fastapi import APIRouter
-
-from oakbeam.api import problems
 from oakbeam.api.access import Actor, StoreHere
 from oakbeam.api.chart_making import chart_with_room
 from oakbeam.api.charts import ChartOut, chart_out
+from oakbeam.api.resource import resource
 from oakbeam.api.types import Id
 from oakbeam.core.charts.calibration_effect import corrected, moved_lines, what_to_do
 from oakbeam.core.charts.line import Chart, ChartLine
@@ -19,7 +17,7 @@ from oakbeam.core.errors import Refusal
 from oakbeam.store import Store, calibrations, charts, local, rooms
 from oakbeam.store.charts import LineChange
 
-router = APIRouter(prefix="/api", responses=problems.RESPONSES, tags=["charts"])
+router = resource("charts")
 
 AUTHOR = "calibration"
 """Who a corrected draft is by: its numbers are computed, so that whoever accepted the calibration may still approve them."""

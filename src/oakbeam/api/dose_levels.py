@@ -5,20 +5,19 @@ from __future__ import annotations
 from datetime import date
 from typing import Annotated, Any
 
-from fastapi import APIRouter
 from fastapi.responses import Response
 from pydantic import BaseModel, Field, StringConstraints
 
-from oakbeam.api import problems
 from oakbeam.api.access import Actor, StoreHere
 from oakbeam.api.answers import as_file
+from oakbeam.api.resource import resource
 from oakbeam.api.types import RequestBody
 from oakbeam.core.errors import Refusal
 from oakbeam.core.projection import DoseLevel, Quantity
 from oakbeam.formats import dose_levels_csv, rows_csv
 from oakbeam.store import Store, local
 
-router = APIRouter(prefix="/api", responses=problems.RESPONSES, tags=["catalogue"])
+router = resource("catalogue")
 
 
 class DoseLevelOut(BaseModel):

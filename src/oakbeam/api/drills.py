@@ -11,14 +11,14 @@ from dataclasses import dataclass
 from typing import Annotated, cast
 
 import numpy as np
-from fastapi import APIRouter, Query
+from fastapi import Query
 from fastapi.responses import Response
 from pydantic import Field, StringConstraints
 
-from oakbeam.api import problems
 from oakbeam.api.access import NAMES, Actor, Here, SignedIn, StoreHere, WhoHere
 from oakbeam.api.answers import as_file
 from oakbeam.api.practice import AT_ONCE, PracticeImage, practice_image
+from oakbeam.api.resource import resource
 from oakbeam.api.types import Id, Number, RequestBody
 from oakbeam.core.errors import Refusal
 from oakbeam.core.practice.drills.on_images import FAULTS
@@ -31,7 +31,7 @@ from oakbeam.core.practice.simulated_room import take
 from oakbeam.store import NotFound, Store, local, people, practice
 from oakbeam.store.practice import Answered, ClassTest
 
-router = APIRouter(prefix="/api/practice", responses=problems.RESPONSES, tags=["practice"])
+router = resource("practice", below="/api/practice")
 MOST_SEED = 2**31 - 1
 Seed = Annotated[int, Query(ge=0, le=MOST_SEED)]
 LevelAsked = Annotated[int, Query(ge=1, le=3, description="1 easier, 2 usual, 3 harder")]

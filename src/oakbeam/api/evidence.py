@@ -11,13 +11,13 @@ from datetime import UTC, datetime
 from typing import Annotated
 
 import numpy as np
-from fastapi import APIRouter, Query
+from fastapi import Query
 from pydantic import Field
 
-from oakbeam.api import problems
 from oakbeam.api.access import Actor, StoreHere, WhoHere, sees_names
 from oakbeam.api.charts import ChartOut, chart_out
 from oakbeam.api.log_watch import watched
+from oakbeam.api.resource import resource
 from oakbeam.api.types import Id, RequestBody
 from oakbeam.core.charts.line import Chart, ChartLine
 from oakbeam.core.charts.validation import check_line
@@ -33,7 +33,7 @@ from oakbeam.core.projection import Projection
 from oakbeam.store import Store, charts, evidence, local, people, rooms
 from oakbeam.store.charts import LineChange
 
-router = APIRouter(prefix="/api", responses=problems.RESPONSES, tags=["log"])
+router = resource("log")
 
 
 @dataclass(frozen=True, slots=True)

@@ -8,14 +8,15 @@ from dataclasses import asdict, replace
 from datetime import date
 from typing import Annotated, Any
 
-from fastapi import APIRouter, Depends, Query
+from fastapi import Depends, Query
 from fastapi.responses import Response
 from pydantic import BaseModel, Field, StringConstraints
 
 from oakbeam import catalogue
-from oakbeam.api import problems
-from oakbeam.api.access import CHART, Actor, Here, SignedIn, StoreHere, WhoHere, sees_names
+from oakbeam.api.access import Actor, Here, SignedIn, StoreHere, WhoHere, sees_names
 from oakbeam.api.answers import as_stream
+from oakbeam.api.resource import resource
+from oakbeam.api.rules import CHART
 from oakbeam.api.taking_in import join_record
 from oakbeam.api.technique_request import SetupRequest, TechniqueRequest, room_of
 from oakbeam.api.techniques import derive_asked
@@ -52,7 +53,7 @@ from oakbeam.store.evidence import Incident
 from oakbeam.store.exposures import Exposure, LogFilter, Outcome, RecordOrigin
 from oakbeam.store.history import Change
 
-router = APIRouter(prefix="/api", responses=problems.RESPONSES, tags=["log"])
+router = resource("log")
 
 
 Findings = Annotated[list[Finding], Field(max_length=len(FINDINGS), default_factory=list)]

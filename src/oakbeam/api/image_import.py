@@ -15,11 +15,10 @@ from collections.abc import Iterable, Iterator
 from io import BytesIO
 from typing import Annotated, Literal
 
-from fastapi import APIRouter
 from pydantic import BaseModel, Field
 
-from oakbeam.api import problems
 from oakbeam.api.access import Actor, StoreHere
+from oakbeam.api.resource import resource
 from oakbeam.api.taking_in import BATCH, TakenIn, Taker, Unread, take_in
 from oakbeam.api.types import Id, Key, RequestBody, Text
 from oakbeam.core.errors import Refusal
@@ -32,7 +31,7 @@ from oakbeam.formats.one_way import OneWay
 from oakbeam.store import Store, images, local, rooms
 from oakbeam.store.images import Heap
 
-router = APIRouter(prefix="/api", responses=problems.RESPONSES, tags=["log"])
+router = resource("log")
 MOST_OBJECTS, MOST_OBJECT, MOST_UNPACKED = 2000, 64 * 1024 * 1024, 512 * 1024 * 1024
 
 

@@ -5,19 +5,19 @@ from __future__ import annotations
 from datetime import date
 from typing import Annotated
 
-from fastapi import APIRouter, Depends
+from fastapi import Depends
 from pydantic import BaseModel
 
-from oakbeam.api import problems
 from oakbeam.api.access import Actor, Here, StoreHere, here
 from oakbeam.api.chart_making import ComparedOut, compared_lines
 from oakbeam.api.charts import ChartOut, chart_out
+from oakbeam.api.resource import resource
 from oakbeam.api.types import Id, RequestBody, Text
 from oakbeam.store import Store, charts, in_use
 from oakbeam.store.in_use import Reader
 from oakbeam.store.people import Person
 
-router = APIRouter(prefix="/api", responses=problems.RESPONSES, tags=["charts"])
+router = resource("charts")
 
 
 class News(BaseModel):

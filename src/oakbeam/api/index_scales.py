@@ -4,10 +4,9 @@ from __future__ import annotations
 
 from typing import Annotated
 
-from fastapi import APIRouter
 from pydantic import BaseModel, Field
 
-from oakbeam.api import problems
+from oakbeam.api.resource import resource
 from oakbeam.api.types import Ei, Number, RequestBody
 from oakbeam.core.equipment.index_scale import (
     NAME_LENGTH,
@@ -19,7 +18,7 @@ from oakbeam.core.equipment.index_scale import (
 )
 from oakbeam.core.errors import Refusal
 
-router = APIRouter(prefix="/api", responses=problems.RESPONSES, tags=["rooms"])
+router = resource("rooms")
 
 SHOWN_AT_DI = (-3, 0, 3)
 

@@ -4,16 +4,16 @@ from __future__ import annotations
 
 from typing import Annotated
 
-from fastapi import APIRouter, Query
+from fastapi import Query
 from pydantic import StringConstraints
 
-from oakbeam.api import problems
 from oakbeam.api.access import Actor, StoreHere
+from oakbeam.api.resource import resource
 from oakbeam.api.types import RequestBody
 from oakbeam.store import kept_filters
 from oakbeam.store.kept_filters import KeptFilter
 
-router = APIRouter(prefix="/api/log/filters", responses=problems.RESPONSES, tags=["log"])
+router = resource("log", below="/api/log/filters")
 NameQuery = Annotated[str, Query(min_length=1, max_length=60)]
 Name = Annotated[str, StringConstraints(min_length=1, max_length=60, strip_whitespace=True)]
 

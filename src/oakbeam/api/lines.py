@@ -5,13 +5,12 @@ from __future__ import annotations
 from dataclasses import replace
 from typing import Annotated
 
-from fastapi import APIRouter
 from fastapi.responses import Response
 from pydantic import BaseModel, ConfigDict, Field, StringConstraints, TypeAdapter
 
-from oakbeam.api import problems
 from oakbeam.api.access import Actor, StoreHere
 from oakbeam.api.answers import written
+from oakbeam.api.resource import resource
 from oakbeam.api.types import (
     Ei,
     GridRatio,
@@ -50,7 +49,7 @@ from oakbeam.core.physics import rules_of_thumb
 from oakbeam.core.projection import Projection, SupportId
 from oakbeam.store import charts, local, rooms
 
-router = APIRouter(prefix="/api", responses=problems.RESPONSES, tags=["charts"])
+router = resource("charts")
 
 
 class BandIn(RequestBody):

@@ -8,12 +8,12 @@ from dataclasses import dataclass
 from datetime import UTC, date, datetime, timedelta
 from typing import Annotated
 
-from fastapi import APIRouter, Query
+from fastapi import Query
 from pydantic import StringConstraints
 
-from oakbeam.api import problems
 from oakbeam.api.access import Actor, StoreHere
 from oakbeam.api.exposures import why_far_over
+from oakbeam.api.resource import resource
 from oakbeam.api.types import Id, RequestBody
 from oakbeam.core.errors import Refusal
 from oakbeam.core.log.board import Board, board
@@ -23,7 +23,7 @@ from oakbeam.store import Store, evidence, exposures, local, rooms, tally
 from oakbeam.store.evidence import Incident
 from oakbeam.store.tally import Day
 
-router = APIRouter(prefix="/api", responses=problems.RESPONSES, tags=["log"])
+router = resource("log")
 MOST_INCIDENTS, MOST_REJECTED = 50, 5000
 EARLIEST = date(1900, 1, 1)
 """No log ends before."""

@@ -8,22 +8,22 @@ from dataclasses import replace
 from datetime import UTC, date, datetime, timedelta
 from typing import Annotated
 
-from fastapi import APIRouter, Query
+from fastapi import Query
 from fastapi.responses import Response
 
 from oakbeam import catalogue
-from oakbeam.api import problems
 from oakbeam.api.access import StoreHere
 from oakbeam.api.answers import as_file
 from oakbeam.api.log_board import board_of, repeats_of
 from oakbeam.api.log_watch import alerts_of, charted, watched
+from oakbeam.api.resource import resource
 from oakbeam.core.dates import MONTHS, day_of
 from oakbeam.core.errors import Refusal
 from oakbeam.formats import log_report
 from oakbeam.formats.log_report import MonthOfLog, SeriesOfReport
 from oakbeam.store import Store, department, evidence, local, rooms, tally
 
-router = APIRouter(prefix="/api", responses=problems.RESPONSES, tags=["log"])
+router = resource("log")
 CHARTS, CHART_DAYS, CHART_LEAST = 6, 180.0, 20
 """Series whose control charts are printed, how far back they go, and images from which one is."""
 XLSX = "application/vnd.openxmlformats-officedocument.spreadsheetml.sheet"

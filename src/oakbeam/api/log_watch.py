@@ -9,11 +9,11 @@ from dataclasses import dataclass
 from datetime import UTC, date, datetime
 from typing import Annotated, Self
 
-from fastapi import APIRouter, Query
+from fastapi import Query
 from pydantic import StringConstraints, model_validator
 
-from oakbeam.api import problems
 from oakbeam.api.access import Actor, StoreHere
+from oakbeam.api.resource import resource
 from oakbeam.api.types import RequestBody
 from oakbeam.core.equipment.room import Room
 from oakbeam.core.errors import Refusal
@@ -23,7 +23,7 @@ from oakbeam.core.log.images import SeenImage, SeriesKey
 from oakbeam.store import Store, calibrations, evidence, local, rooms
 from oakbeam.store.evidence import AlertNote, Baseline
 
-router = APIRouter(prefix="/api", responses=problems.RESPONSES, tags=["log"])
+router = resource("log")
 ALERT_DAYS = 365.0
 """A change is told for so long, or until somebody said something of it."""
 MOST_POINTS = 1500

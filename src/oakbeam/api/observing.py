@@ -12,21 +12,21 @@ import shutil
 import time
 from typing import Literal
 
-from fastapi import APIRouter, Request, Response
+from fastapi import Request, Response
 from prometheus_client import CONTENT_TYPE_LATEST, CollectorRegistry, Counter, Gauge, Histogram, generate_latest
 from pydantic import BaseModel
 from starlette.types import ASGIApp, Message, Receive, Scope, Send
 
-from oakbeam.api import problems
 from oakbeam.api.access import StoreHere
 from oakbeam.api.people import on_this_machine
+from oakbeam.api.resource import resource
 from oakbeam.store import NotFound, Store
 from oakbeam.store.database import now
 
-router = APIRouter(prefix="/api", responses=problems.RESPONSES, tags=["service"])
+router = resource("service")
 
 LogChoice = Literal["none", "slow", "requests"]
-"""Nothing; what was slow or failed; every request."""
+"""Nothing; what was slow, failed or was refused for who asked or how; every request."""
 SLOW_MS = 1000.0
 LEAST_FREE_BYTES = 200_000_000
 """Below this much free space a change, or a backup, may soon fail."""
@@ -84,12 +84,14 @@ class Observe:
                 self._note(scope, request_id, status, time.perf_counter() - began)
 
     def _note(self, scope: Scope, request_id: str, status: int, seconds: float) -> None:
-        # As access control found it. An address that names none is not counted by itself: anybody may make up names.
+        # As its route, or who refused its address, said. One that names none is not counted by itself: anybody may make up
+        # names.
         operation = scope.get("operation", "page")
         self.observed.requests.labels(operation, str(status)).inc()
         self.observed.seconds.labels(operation).observe(seconds)
         slow = 1000 * seconds > SLOW_MS
-        if self.log == "none" or (self.log == "slow" and not slow and status < 500):
+        refused = scope.get("refused")
+        if self.log == "none" or (self.log == "slow" and not slow and status < 500 and refused is None):
             return
         line = {
             "at": now(),
@@ -99,6 +101,7 @@ class Observe:
             "ms": round(1000 * seconds, 1),
             "person": scope.get("person"),
             **({"slow": True} if slow else {}),
+            **({"refused": refused} if refused else {}),
         }
         _LOG.info(json.dumps(line))
 

@@ -5,19 +5,19 @@ from __future__ import annotations
 from ipaddress import ip_address
 from typing import Annotated, Any
 
-from fastapi import APIRouter, Depends, Request, Response
+from fastapi import Depends, Request, Response
 from pydantic import BaseModel, Field, StringConstraints
 
-from oakbeam.api import problems
 from oakbeam.api.access import COOKIE, Actor, Here, StoreHere, here
 from oakbeam.api.proxy_sign_in import NobodySaid, person_said
+from oakbeam.api.resource import resource
 from oakbeam.api.types import Name, Problem, RequestBody
 from oakbeam.store import Store, people
 from oakbeam.store.local import offered_accounts
 from oakbeam.store.people import Agreement, Person, Role
 
 TOO_MANY: dict[int | str, dict[str, Any]] = {429: {"model": Problem, "description": "Too many attempts; wait"}}
-router = APIRouter(prefix="/api", responses={**problems.RESPONSES, **TOO_MANY}, tags=["people"])
+router = resource("people", more=TOO_MANY)
 
 
 class Offered(BaseModel):

@@ -8,11 +8,11 @@ from dataclasses import dataclass, replace
 from typing import Annotated, Literal
 
 import numpy as np
-from fastapi import APIRouter, Query
+from fastapi import Query
 from pydantic import Field
 
-from oakbeam.api import problems
 from oakbeam.api.access import StoreHere
+from oakbeam.api.resource import resource
 from oakbeam.api.types import GridRatio, Key, Kvp, Mas, Number, RequestBody, ThicknessCm
 from oakbeam.core import image_review
 from oakbeam.core.anatomy.body import AgeBand, Habitus, Sex
@@ -38,7 +38,7 @@ from oakbeam.core.practice.simulated_room import (
 from oakbeam.core.practice.views import VIEWS, Lie, beside_the_middle, one_sided
 from oakbeam.store import Store, local
 
-router = APIRouter(prefix="/api/practice", responses=problems.RESPONSES, tags=["practice"])
+router = resource("practice", below="/api/practice")
 AT_ONCE = threading.Semaphore(2)
 """Images that are made at a time: each takes a core for a second, and the Desk beside it must not wait."""
 Offset = Annotated[Number, Field(ge=-15, le=15, description="cm")]

@@ -6,14 +6,14 @@ import base64
 from dataclasses import replace
 from typing import Annotated, Literal
 
-from fastapi import APIRouter, Depends, Query
+from fastapi import Depends, Query
 from fastapi.responses import Response
 from pydantic import BaseModel
 
-from oakbeam.api import problems
 from oakbeam.api.access import StoreHere
 from oakbeam.api.answers import as_file
 from oakbeam.api.chart_making import chart_with_room
+from oakbeam.api.resource import resource
 from oakbeam.api.types import Id
 from oakbeam.catalogue import Catalogue
 from oakbeam.core.charts.line import Chart, ChartLine
@@ -25,7 +25,7 @@ from oakbeam.formats import chart_pdf
 from oakbeam.formats.chart_pdf import Printing
 from oakbeam.store import Store, charts, department, exposures, local, reviews, tally
 
-router = APIRouter(prefix="/api", responses=problems.RESPONSES, tags=["charts"])
+router = resource("charts")
 
 Which = Literal["all", "used"]
 """All lines, or those of the views that the room uses: as a keeper ticked them, else as its log says."""

@@ -14,7 +14,9 @@ from fastapi.responses import JSONResponse
 from starlette.exceptions import HTTPException
 from starlette.types import ASGIApp, Message, Receive, Scope, Send
 
-from oakbeam.api.access import ChangePasswordFirst, Forged, NotSignedIn, NotYourRole, TooLarge, TooSlow
+from oakbeam.api.access import ChangePasswordFirst, Forged, NotSignedIn, NotYourRole
+from oakbeam.api.addresses import OddAddress
+from oakbeam.api.bodies import TooLarge, TooSlow
 from oakbeam.api.types import LineNow, Problem
 from oakbeam.core.errors import Refusal, Unanswered, named
 from oakbeam.formats.chart_csv import BadFile
@@ -23,6 +25,7 @@ from oakbeam.store.charts import Stale
 from oakbeam.store.people import TooManyAttempts, WrongPassword, WrongSetupCode
 
 STATUS: Mapping[type[Refusal], int] = {
+    OddAddress: 400,
     Conflict: 409,
     NotSignedIn: 401,
     WrongPassword: 401,
@@ -49,6 +52,7 @@ STORAGE: Mapping[int, str] = {
 _LOG = logging.getLogger("oakbeam")
 MEDIA_TYPE = "application/problem+json"
 RESPONSES: dict[int | str, dict[str, Any]] = {
+    400: {"model": Problem, "description": "Not an address of this application"},
     401: {"model": Problem, "description": "Nobody is signed in"},
     403: {"model": Problem, "description": "Not for this role, or not from here"},
     404: {"model": Problem, "description": "There is no such thing"},

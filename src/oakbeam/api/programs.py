@@ -6,13 +6,12 @@ from __future__ import annotations
 from dataclasses import asdict, dataclass
 from typing import Annotated, Literal
 
-from fastapi import APIRouter
 from fastapi.responses import Response
 from pydantic import Field, StringConstraints
 
-from oakbeam.api import problems
 from oakbeam.api.access import Actor, StoreHere
 from oakbeam.api.answers import as_file
+from oakbeam.api.resource import resource
 from oakbeam.api.types import Id, RequestBody
 from oakbeam.core.charts.programs import Program, differences, programs
 from oakbeam.core.errors import Refusal
@@ -20,7 +19,7 @@ from oakbeam.formats import rows_csv
 from oakbeam.store import NotFound, Store, charts, local, rooms
 from oakbeam.store import programs as kept
 
-router = APIRouter(prefix="/api", responses=problems.RESPONSES, tags=["rooms"])
+router = resource("rooms")
 
 State = Literal["to enter", "entered", "checked", "changed"]
 COLUMNS = (

@@ -9,13 +9,12 @@ from dataclasses import replace
 from datetime import date
 from typing import Annotated, Any
 
-from fastapi import APIRouter
 from fastapi.responses import Response
 from pydantic import BaseModel, Field, StringConstraints, TypeAdapter, ValidationError
 
-from oakbeam.api import problems
 from oakbeam.api.access import Actor, StoreHere
 from oakbeam.api.answers import as_file
+from oakbeam.api.resource import resource
 from oakbeam.api.types import Id, Key, Name, Number, RequestBody, ShownIndexIn, Text
 from oakbeam.core.charts.calibration_effect import LineEffect
 from oakbeam.core.charts.calibration_effect import effect as calibration_effect
@@ -31,7 +30,7 @@ from oakbeam.formats.chart_xlsx import XLSX
 from oakbeam.store import NotFound, Store, charts, history, local, people, rooms
 from oakbeam.store.database import now
 
-router = APIRouter(prefix="/api", responses=problems.RESPONSES, tags=["rooms"])
+router = resource("rooms")
 
 _ROOM = TypeAdapter(Room)
 Revision = Annotated[int, Field(ge=1)]

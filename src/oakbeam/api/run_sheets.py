@@ -5,11 +5,11 @@ from __future__ import annotations
 from dataclasses import dataclass
 from typing import Annotated
 
-from fastapi import APIRouter, Query
+from fastapi import Query
 from pydantic import Field, StringConstraints
 
-from oakbeam.api import problems
 from oakbeam.api.access import Actor, StoreHere
+from oakbeam.api.resource import resource
 from oakbeam.api.technique_request import AngleAdvice, FactsRequest, PatientRequest, SetupRequest, TechniqueRequest, room_of
 from oakbeam.api.techniques import TechniqueResponse, technique
 from oakbeam.api.types import Key, RequestBody, Text, ThicknessCm
@@ -20,7 +20,7 @@ from oakbeam.core.exam.order import ExamStep, side_of
 from oakbeam.core.projection import Digit, Projection, Side
 from oakbeam.store import Store, local
 
-router = APIRouter(prefix="/api", responses=problems.RESPONSES, tags=["technique"])
+router = resource("technique")
 
 MOST_STEPS = 30
 

@@ -4,19 +4,21 @@ from __future__ import annotations
 
 from typing import Annotated, Literal
 
-from fastapi import APIRouter, Query, Request
+from fastapi import Query, Request, Response
+from fastapi.responses import JSONResponse
 from pydantic import BaseModel
 
 import oakbeam
-from oakbeam.api import problems
 from oakbeam.api.access import StoreHere
 from oakbeam.api.catalogue import Choices, ExamOut, ProjectionOut, exams, list_choices, projections
 from oakbeam.api.people import SessionOut, WhoIsHere, session_out
+from oakbeam.api.resource import resource
+from oakbeam.api.rules import METHODS
 from oakbeam.core.equipment.room import Room
 from oakbeam.store import NotFound, Store, charts, department, local, rooms
 from oakbeam.store.department import Department
 
-router = APIRouter(prefix="/api", responses=problems.RESPONSES, tags=["service"])
+router = resource("service")
 
 
 class Health(BaseModel):
@@ -97,7 +99,14 @@ def get_lists(store: StoreHere) -> Lists:
     return Lists(projections=found, exams=exams(known), choices=list_choices(store))
 
 
-@router.api_route("/{rest:path}", methods=["GET", "POST", "PUT", "PATCH", "DELETE"], include_in_schema=False)
-def nothing_here(rest: str) -> None:
+@router.get("/openapi.json", include_in_schema=False)
+def describe(request: Request) -> Response:
+    """The API's description of itself."""
+    return JSONResponse(request.app.openapi())
+
+
+@router.api_route("", methods=list(METHODS), include_in_schema=False)
+@router.api_route("/{rest:path}", methods=list(METHODS), include_in_schema=False)
+def nothing_here(rest: str = "") -> None:
     """An unknown address below /api is a 404 of the API, not the front end's page."""
     raise NotFound(f"There is nothing at /api/{rest[:80]}.")

@@ -5,19 +5,20 @@ from __future__ import annotations
 from collections.abc import Mapping
 from typing import Annotated, Literal
 
-from fastapi import APIRouter, Request, Response
+from fastapi import Request, Response
 from pydantic import BaseModel, Field, StringConstraints
 
-from oakbeam.api import problems
-from oakbeam.api.access import CHART, ROOM, Actor, StoreHere
+from oakbeam.api.access import Actor, StoreHere
 from oakbeam.api.people import TOO_MANY, Password, PersonId, SessionOut, SignIn, WhoIsHere, sign_in
+from oakbeam.api.resource import resource
+from oakbeam.api.rules import CHART, ROOM
 from oakbeam.api.types import Name, RequestBody
 from oakbeam.core.charts.line import Status
 from oakbeam.store import Store, charts, department, exposures, people, rooms
 from oakbeam.store.department import Department
 from oakbeam.store.people import Role
 
-router = APIRouter(prefix="/api", responses={**problems.RESPONSES, **TOO_MANY}, tags=["setup"])
+router = resource("setup", more=TOO_MANY)
 
 Code = Annotated[str, StringConstraints(min_length=1, max_length=60, strip_whitespace=True)]
 StepName = Literal["administrator", "department", "people", "room", "readings", "chart", "approval", "desk"]

@@ -4,15 +4,14 @@ from __future__ import annotations
 
 from typing import Annotated
 
-from fastapi import APIRouter
 from fastapi.responses import Response
 from pydantic import Field
 
-from oakbeam.api import problems
 from oakbeam.api.access import Actor, StoreHere
 from oakbeam.api.answers import written
 from oakbeam.api.chart_making import chart_with_room
 from oakbeam.api.charts import CHANGED, ChangedOut, changed_out
+from oakbeam.api.resource import resource
 from oakbeam.api.types import Id, Key, Number, RequestBody
 from oakbeam.core.charts.line import ChartLine
 from oakbeam.core.charts.target_choice import TARGET_RANGE, Accepted, TargetChoices, retargeted, target_choices
@@ -21,7 +20,7 @@ from oakbeam.core.errors import Refusal
 from oakbeam.store import Store, charts, exposures
 from oakbeam.store.charts import LineChange
 
-router = APIRouter(prefix="/api", responses=problems.RESPONSES, tags=["charts"])
+router = resource("charts")
 
 
 class TargetIn(RequestBody):

@@ -11,20 +11,22 @@ from __future__ import annotations
 import asyncio
 from concurrent.futures import ThreadPoolExecutor
 
-from fastapi import APIRouter, Request, Response
+from fastapi import Request, Response
 from pydantic import ValidationError
 from starlette.types import ASGIApp, Receive, Scope, Send
 
 from oakbeam.api import problems
-from oakbeam.api.access import USUAL_BODY, TooLarge, the_store
+from oakbeam.api.access import admit, the_store
+from oakbeam.api.resource import resource
 from oakbeam.api.technique_request import TechniqueRequest
 from oakbeam.api.techniques import TECHNIQUE_RESPONSE, TechniqueResponse, technique
 from oakbeam.core.errors import Refusal
 from oakbeam.store import Store
 
-router = APIRouter(prefix="/api", responses=problems.RESPONSES, tags=["desk"])
+router = resource("desk")
 
 PATH = "/api/techniques"
+OPERATION = f"POST {PATH}"
 _THREAD = ThreadPoolExecutor(max_workers=1, thread_name_prefix="technique")
 
 
@@ -43,15 +45,18 @@ def answer(store: Store, body: bytes) -> Response:
 
 
 class TechniquePath:
-    """ASGI: answers POST /api/techniques and passes everything else on."""
+    """ASGI: answers POST /api/techniques, by the same rule as its route, and passes everything else on."""
 
     def __init__(self, app: ASGIApp, store: Store) -> None:
         self.app, self.store = app, store
 
     async def __call__(self, scope: Scope, receive: Receive, send: Send) -> None:
-        if scope["type"] != "http" or scope["path"] != PATH or scope["method"] != "POST":
+        if scope["type"] == "http" and scope["path"] == PATH and scope["method"] == "POST":
+            await admit(OPERATION, scope, receive, send, self._answer)
+        else:
             await self.app(scope, receive, send)
-            return
+
+    async def _answer(self, scope: Scope, receive: Receive, send: Send) -> None:
         body = b""
         more = True
         while more:
@@ -60,8 +65,6 @@ class TechniquePath:
                 return
             body += message.get("body", b"")
             more = message.get("more_body", False)
-            if len(body) > USUAL_BODY:
-                raise TooLarge(USUAL_BODY)
         found = await asyncio.get_running_loop().run_in_executor(_THREAD, answer, self.store, body)
         await found(scope, receive, send)
 

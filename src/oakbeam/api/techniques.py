@@ -5,11 +5,10 @@ from __future__ import annotations
 import math
 from dataclasses import dataclass
 
-from fastapi import APIRouter
 from pydantic import TypeAdapter
 
-from oakbeam.api import problems
 from oakbeam.api.access import StoreHere
+from oakbeam.api.resource import resource
 from oakbeam.api.technique_request import AngleAdvice, Asked, SetupRequest, TechniqueRequest, look_up
 from oakbeam.api.types import ChartReference
 from oakbeam.core.caution import Caution
@@ -26,7 +25,7 @@ from oakbeam.demo import detector
 from oakbeam.store import Store, exposures
 from oakbeam.store.reviews import overdue
 
-router = APIRouter(prefix="/api", responses=problems.RESPONSES, tags=["desk"])
+router = resource("desk")
 
 
 @dataclass(frozen=True, slots=True)

@@ -6,11 +6,10 @@ import threading
 import time
 from typing import Annotated, Any
 
-from fastapi import APIRouter
 from pydantic import BaseModel, Field, StringConstraints
 
-from oakbeam.api import problems
 from oakbeam.api.access import Actor, StoreHere
+from oakbeam.api.resource import resource
 from oakbeam.api.types import Key, RequestBody
 from oakbeam.core.errors import Unanswered
 from oakbeam.core.exam.waiting import Waiting
@@ -18,7 +17,7 @@ from oakbeam.demo import waiting as stand_in
 from oakbeam.formats.one_way import OneWay
 from oakbeam.store import Store, exposures, images, local, settings
 
-router = APIRouter(prefix="/api", responses=problems.RESPONSES, tags=["technique"])
+router = resource("technique")
 SERVER, EXAMS = "worklist", "worklist-exams"
 ASKED_AGAIN_S = 20.0
 """An answer stands for so long: consoles look more often than requests come."""

@@ -98,7 +98,7 @@ def _parser() -> argparse.ArgumentParser:
             "--log",
             choices=("none", "slow", "requests"),
             default=os.environ.get("OAKBEAM_LOG", "slow"),
-            help="which requests leave a line of JSON on standard error: none, slow or failed ones, or all",
+            help="which requests leave a line of JSON on standard error: none; slow, failed and refused ones; or all",
         )
     serve.add_argument("--new", action="store_true", help="make the data folder and an empty department where there is none")
     serve.add_argument(

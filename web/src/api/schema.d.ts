@@ -10488,6 +10488,15 @@ export interface operations {
                     "application/json": components["schemas"]["SessionOut"];
                 };
             };
+            /** @description Not an address of this application */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
             /** @description Nobody is signed in */
             401: {
                 headers: {
@@ -10575,6 +10584,15 @@ export interface operations {
                     "application/json": components["schemas"]["SessionOut"];
                 };
             };
+            /** @description Not an address of this application */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
             /** @description Nobody is signed in */
             401: {
                 headers: {
@@ -10656,6 +10674,15 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["SessionOut"];
+                };
+            };
+            /** @description Not an address of this application */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
             /** @description Nobody is signed in */
@@ -10741,6 +10768,15 @@ export interface operations {
                     "application/json": components["schemas"]["SessionOut"];
                 };
             };
+            /** @description Not an address of this application */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
             /** @description Nobody is signed in */
             401: {
                 headers: {
@@ -10824,6 +10860,15 @@ export interface operations {
                     "application/json": components["schemas"]["OpenSession"][];
                 };
             };
+            /** @description Not an address of this application */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
             /** @description Nobody is signed in */
             401: {
                 headers: {
@@ -10904,6 +10949,15 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+            /** @description Not an address of this application */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
             };
             /** @description Nobody is signed in */
             401: {
@@ -10990,6 +11044,15 @@ export interface operations {
                 };
                 content?: never;
             };
+            /** @description Not an address of this application */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
             /** @description Nobody is signed in */
             401: {
                 headers: {
@@ -11071,6 +11134,15 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Person"][];
+                };
+            };
+            /** @description Not an address of this application */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
             /** @description Nobody is signed in */
@@ -11158,6 +11230,15 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Person"];
+                };
+            };
+            /** @description Not an address of this application */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
             /** @description Nobody is signed in */
@@ -11249,6 +11330,15 @@ export interface operations {
                     "application/json": components["schemas"]["Person"];
                 };
             };
+            /** @description Not an address of this application */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
             /** @description Nobody is signed in */
             401: {
                 headers: {
@@ -11330,6 +11420,15 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Agreement"];
+                };
+            };
+            /** @description Not an address of this application */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
             /** @description Nobody is signed in */
@@ -11417,6 +11516,15 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Agreement"];
+                };
+            };
+            /** @description Not an address of this application */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
             /** @description Nobody is signed in */
@@ -11510,6 +11618,15 @@ export interface operations {
                     "application/json": components["schemas"]["Change"][];
                 };
             };
+            /** @description Not an address of this application */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
             /** @description Nobody is signed in */
             401: {
                 headers: {
@@ -11582,6 +11699,15 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Chain"];
+                };
+            };
+            /** @description Not an address of this application */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
             /** @description Nobody is signed in */
@@ -11661,6 +11787,15 @@ export interface operations {
                 };
                 content?: never;
             };
+            /** @description Not an address of this application */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
             /** @description Nobody is signed in */
             401: {
                 headers: {
@@ -11737,6 +11872,15 @@ export interface operations {
                     "application/json": components["schemas"]["Attempt"][];
                 };
             };
+            /** @description Not an address of this application */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
             /** @description Nobody is signed in */
             401: {
                 headers: {
@@ -11809,6 +11953,15 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Setup"];
+                };
+            };
+            /** @description Not an address of this application */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
             /** @description Nobody is signed in */
@@ -11898,6 +12051,15 @@ export interface operations {
                     "application/json": components["schemas"]["SessionOut"];
                 };
             };
+            /** @description Not an address of this application */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
             /** @description Nobody is signed in */
             401: {
                 headers: {
@@ -11983,6 +12145,15 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Department"];
+                };
+            };
+            /** @description Not an address of this application */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
             /** @description Nobody is signed in */
@@ -12074,6 +12245,15 @@ export interface operations {
                     "application/json": components["schemas"]["ListedChart"][];
                 };
             };
+            /** @description Not an address of this application */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
             /** @description Nobody is signed in */
             401: {
                 headers: {
@@ -12150,6 +12330,15 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ChartOut"];
+                };
+            };
+            /** @description Not an address of this application */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
             /** @description Nobody is signed in */
@@ -12234,6 +12423,15 @@ export interface operations {
                     "application/json": components["schemas"]["ListedVersion"][];
                 };
             };
+            /** @description Not an address of this application */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
             /** @description Nobody is signed in */
             401: {
                 headers: {
@@ -12315,6 +12513,15 @@ export interface operations {
                     };
                 };
             };
+            /** @description Not an address of this application */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
             /** @description Nobody is signed in */
             401: {
                 headers: {
@@ -12389,6 +12596,15 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ChartOut"];
+                };
+            };
+            /** @description Not an address of this application */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
             /** @description Nobody is signed in */
@@ -12471,6 +12687,15 @@ export interface operations {
                     "application/json": components["schemas"]["ChartOut"];
                 };
             };
+            /** @description Not an address of this application */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
             /** @description Nobody is signed in */
             401: {
                 headers: {
@@ -12544,6 +12769,15 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+            /** @description Not an address of this application */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
             };
             /** @description Nobody is signed in */
             401: {
@@ -12623,6 +12857,15 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ChartOut"];
+                };
+            };
+            /** @description Not an address of this application */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
             /** @description Nobody is signed in */
@@ -12705,6 +12948,15 @@ export interface operations {
                     "application/json": components["schemas"]["ChartOut"];
                 };
             };
+            /** @description Not an address of this application */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
             /** @description Nobody is signed in */
             401: {
                 headers: {
@@ -12785,6 +13037,15 @@ export interface operations {
                     "application/json": components["schemas"]["ChartOut"];
                 };
             };
+            /** @description Not an address of this application */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
             /** @description Nobody is signed in */
             401: {
                 headers: {
@@ -12861,6 +13122,15 @@ export interface operations {
                     "application/json": components["schemas"]["Change"][];
                 };
             };
+            /** @description Not an address of this application */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
             /** @description Nobody is signed in */
             401: {
                 headers: {
@@ -12935,6 +13205,15 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Comment"][];
+                };
+            };
+            /** @description Not an address of this application */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
             /** @description Nobody is signed in */
@@ -13017,6 +13296,15 @@ export interface operations {
                     "application/json": components["schemas"]["Comment"];
                 };
             };
+            /** @description Not an address of this application */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
             /** @description Nobody is signed in */
             401: {
                 headers: {
@@ -13091,6 +13379,15 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Comment"];
+                };
+            };
+            /** @description Not an address of this application */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
             /** @description Nobody is signed in */
@@ -13173,6 +13470,15 @@ export interface operations {
                     "application/json": components["schemas"]["ChangedOut"];
                 };
             };
+            /** @description Not an address of this application */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
             /** @description Nobody is signed in */
             401: {
                 headers: {
@@ -13251,6 +13557,15 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ChartLine"];
+                };
+            };
+            /** @description Not an address of this application */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
             /** @description Nobody is signed in */
@@ -13334,6 +13649,15 @@ export interface operations {
                     "application/json": components["schemas"]["ChartLine"];
                 };
             };
+            /** @description Not an address of this application */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
             /** @description Nobody is signed in */
             401: {
                 headers: {
@@ -13408,6 +13732,15 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+            /** @description Not an address of this application */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
             };
             /** @description Nobody is signed in */
             401: {
@@ -13485,6 +13818,15 @@ export interface operations {
                     "application/json": components["schemas"]["LineTable"][];
                 };
             };
+            /** @description Not an address of this application */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
             /** @description Nobody is signed in */
             401: {
                 headers: {
@@ -13560,6 +13902,15 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["LineTable"];
+                };
+            };
+            /** @description Not an address of this application */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
             /** @description Nobody is signed in */
@@ -13642,6 +13993,15 @@ export interface operations {
                     "application/json": components["schemas"]["LineTable"];
                 };
             };
+            /** @description Not an address of this application */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
             /** @description Nobody is signed in */
             401: {
                 headers: {
@@ -13722,6 +14082,15 @@ export interface operations {
                     "application/json": components["schemas"]["ChartLine"];
                 };
             };
+            /** @description Not an address of this application */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
             /** @description Nobody is signed in */
             401: {
                 headers: {
@@ -13798,6 +14167,15 @@ export interface operations {
                     "application/json": components["schemas"]["LineTrust"][];
                 };
             };
+            /** @description Not an address of this application */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
             /** @description Nobody is signed in */
             401: {
                 headers: {
@@ -13872,6 +14250,15 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["StripOut"][];
+                };
+            };
+            /** @description Not an address of this application */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
             /** @description Nobody is signed in */
@@ -13954,6 +14341,15 @@ export interface operations {
                     "application/json": components["schemas"]["Proposal"][];
                 };
             };
+            /** @description Not an address of this application */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
             /** @description Nobody is signed in */
             401: {
                 headers: {
@@ -14030,6 +14426,15 @@ export interface operations {
                     "application/json": components["schemas"]["FindingOut"][];
                 };
             };
+            /** @description Not an address of this application */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
             /** @description Nobody is signed in */
             401: {
                 headers: {
@@ -14102,6 +14507,15 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["oakbeam__core__chart_check__register__Check"][];
+                };
+            };
+            /** @description Not an address of this application */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
             /** @description Nobody is signed in */
@@ -14184,6 +14598,15 @@ export interface operations {
                     "application/json": components["schemas"]["Proposal"][];
                 };
             };
+            /** @description Not an address of this application */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
             /** @description Nobody is signed in */
             401: {
                 headers: {
@@ -14259,6 +14682,15 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["SystemView"][];
+                };
+            };
+            /** @description Not an address of this application */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
             /** @description Nobody is signed in */
@@ -14341,6 +14773,15 @@ export interface operations {
                     "application/json": components["schemas"]["Link"];
                 };
             };
+            /** @description Not an address of this application */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
             /** @description Nobody is signed in */
             401: {
                 headers: {
@@ -14416,6 +14857,15 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ComparedOut"][];
+                };
+            };
+            /** @description Not an address of this application */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
             /** @description Nobody is signed in */
@@ -14498,6 +14948,15 @@ export interface operations {
                     "application/json": components["schemas"]["ComparedOut"][];
                 };
             };
+            /** @description Not an address of this application */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
             /** @description Nobody is signed in */
             401: {
                 headers: {
@@ -14576,6 +15035,15 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ChartOut"];
+                };
+            };
+            /** @description Not an address of this application */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
             /** @description Nobody is signed in */
@@ -14658,6 +15126,15 @@ export interface operations {
                     "application/json": components["schemas"]["BuiltOut"];
                 };
             };
+            /** @description Not an address of this application */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
             /** @description Nobody is signed in */
             401: {
                 headers: {
@@ -14732,6 +15209,15 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["UsedProjections"];
+                };
+            };
+            /** @description Not an address of this application */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
             /** @description Nobody is signed in */
@@ -14814,6 +15300,15 @@ export interface operations {
                     "application/json": components["schemas"]["UsedProjections"];
                 };
             };
+            /** @description Not an address of this application */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
             /** @description Nobody is signed in */
             401: {
                 headers: {
@@ -14892,6 +15387,15 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["AdaptedOut"][];
+                };
+            };
+            /** @description Not an address of this application */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
             /** @description Nobody is signed in */
@@ -14974,6 +15478,15 @@ export interface operations {
                     "application/json": components["schemas"]["Proposal"][];
                 };
             };
+            /** @description Not an address of this application */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
             /** @description Nobody is signed in */
             401: {
                 headers: {
@@ -15050,6 +15563,15 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ChartOut"];
+                };
+            };
+            /** @description Not an address of this application */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
             /** @description Nobody is signed in */
@@ -15130,6 +15652,15 @@ export interface operations {
                     "application/json": components["schemas"]["PreviewOut"];
                 };
             };
+            /** @description Not an address of this application */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
             /** @description Nobody is signed in */
             401: {
                 headers: {
@@ -15204,6 +15735,15 @@ export interface operations {
                     "application/json": {
                         [key: string]: string;
                     };
+                };
+            };
+            /** @description Not an address of this application */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
             /** @description Nobody is signed in */
@@ -15288,6 +15828,15 @@ export interface operations {
                     };
                 };
             };
+            /** @description Not an address of this application */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
             /** @description Nobody is signed in */
             401: {
                 headers: {
@@ -15370,6 +15919,15 @@ export interface operations {
                     };
                 };
             };
+            /** @description Not an address of this application */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
             /** @description Nobody is signed in */
             401: {
                 headers: {
@@ -15443,6 +16001,15 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+            /** @description Not an address of this application */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
             };
             /** @description Nobody is signed in */
             401: {
@@ -15518,6 +16085,15 @@ export interface operations {
                 };
                 content?: never;
             };
+            /** @description Not an address of this application */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
             /** @description Nobody is signed in */
             401: {
                 headers: {
@@ -15592,6 +16168,15 @@ export interface operations {
                     "application/json": {
                         [key: string]: unknown;
                     };
+                };
+            };
+            /** @description Not an address of this application */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
             /** @description Nobody is signed in */
@@ -15670,6 +16255,15 @@ export interface operations {
                     "application/json": {
                         [key: string]: unknown;
                     };
+                };
+            };
+            /** @description Not an address of this application */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
             /** @description Nobody is signed in */
@@ -15760,6 +16354,15 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+            /** @description Not an address of this application */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
             };
             /** @description Nobody is signed in */
             401: {
@@ -15852,6 +16455,15 @@ export interface operations {
                     "application/json": components["schemas"]["PrintPreview"];
                 };
             };
+            /** @description Not an address of this application */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
             /** @description Nobody is signed in */
             401: {
                 headers: {
@@ -15926,6 +16538,15 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["BedsideChart"];
+                };
+            };
+            /** @description Not an address of this application */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
             /** @description Nobody is signed in */
@@ -16004,6 +16625,15 @@ export interface operations {
                     "application/json": components["schemas"]["OffLine"][];
                 };
             };
+            /** @description Not an address of this application */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
             /** @description Nobody is signed in */
             401: {
                 headers: {
@@ -16080,6 +16710,15 @@ export interface operations {
                     "application/json": components["schemas"]["ChartOut"];
                 };
             };
+            /** @description Not an address of this application */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
             /** @description Nobody is signed in */
             401: {
                 headers: {
@@ -16154,6 +16793,15 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["TargetChoices"][];
+                };
+            };
+            /** @description Not an address of this application */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
             /** @description Nobody is signed in */
@@ -16236,6 +16884,15 @@ export interface operations {
                     "application/json": components["schemas"]["ChangedOut"];
                 };
             };
+            /** @description Not an address of this application */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
             /** @description Nobody is signed in */
             401: {
                 headers: {
@@ -16312,6 +16969,15 @@ export interface operations {
                     "application/json": components["schemas"]["News"];
                 };
             };
+            /** @description Not an address of this application */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
             /** @description Nobody is signed in */
             401: {
                 headers: {
@@ -16385,6 +17051,15 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+            /** @description Not an address of this application */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
             };
             /** @description Nobody is signed in */
             401: {
@@ -16460,6 +17135,15 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Reader"][];
+                };
+            };
+            /** @description Not an address of this application */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
             /** @description Nobody is signed in */
@@ -16542,6 +17226,15 @@ export interface operations {
                     "application/json": components["schemas"]["ChartOut"];
                 };
             };
+            /** @description Not an address of this application */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
             /** @description Nobody is signed in */
             401: {
                 headers: {
@@ -16616,6 +17309,15 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ProgramRow"][];
+                };
+            };
+            /** @description Not an address of this application */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
             /** @description Nobody is signed in */
@@ -16698,6 +17400,15 @@ export interface operations {
                     "application/json": components["schemas"]["ProgramRow"][];
                 };
             };
+            /** @description Not an address of this application */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
             /** @description Nobody is signed in */
             401: {
                 headers: {
@@ -16771,6 +17482,15 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+            /** @description Not an address of this application */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
             };
             /** @description Nobody is signed in */
             401: {
@@ -16846,6 +17566,15 @@ export interface operations {
                     "application/json": components["schemas"]["RoomTemplate"][];
                 };
             };
+            /** @description Not an address of this application */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
             /** @description Nobody is signed in */
             401: {
                 headers: {
@@ -16918,6 +17647,15 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Room"][];
+                };
+            };
+            /** @description Not an address of this application */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
             /** @description Nobody is signed in */
@@ -16998,6 +17736,15 @@ export interface operations {
                     "application/json": components["schemas"]["Room"];
                 };
             };
+            /** @description Not an address of this application */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
             /** @description Nobody is signed in */
             401: {
                 headers: {
@@ -17072,6 +17819,15 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Room"];
+                };
+            };
+            /** @description Not an address of this application */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
             /** @description Nobody is signed in */
@@ -17154,6 +17910,15 @@ export interface operations {
                     "application/json": components["schemas"]["Room"];
                 };
             };
+            /** @description Not an address of this application */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
             /** @description Nobody is signed in */
             401: {
                 headers: {
@@ -17232,6 +17997,15 @@ export interface operations {
                     "application/json": components["schemas"]["Room"];
                 };
             };
+            /** @description Not an address of this application */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
             /** @description Nobody is signed in */
             401: {
                 headers: {
@@ -17308,6 +18082,15 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Room"];
+                };
+            };
+            /** @description Not an address of this application */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
             /** @description Nobody is signed in */
@@ -17390,6 +18173,15 @@ export interface operations {
                     "application/json": components["schemas"]["FitOut"];
                 };
             };
+            /** @description Not an address of this application */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
             /** @description Nobody is signed in */
             401: {
                 headers: {
@@ -17470,6 +18262,15 @@ export interface operations {
                     "application/json": components["schemas"]["Room"];
                 };
             };
+            /** @description Not an address of this application */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
             /** @description Nobody is signed in */
             401: {
                 headers: {
@@ -17543,6 +18344,15 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+            /** @description Not an address of this application */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
             };
             /** @description Nobody is signed in */
             401: {
@@ -17619,6 +18429,15 @@ export interface operations {
                 };
                 content?: never;
             };
+            /** @description Not an address of this application */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
             /** @description Nobody is signed in */
             401: {
                 headers: {
@@ -17692,6 +18511,15 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+            /** @description Not an address of this application */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
             };
             /** @description Nobody is signed in */
             401: {
@@ -17769,6 +18597,15 @@ export interface operations {
                     "application/json": components["schemas"]["Change"][];
                 };
             };
+            /** @description Not an address of this application */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
             /** @description Nobody is signed in */
             401: {
                 headers: {
@@ -17841,6 +18678,15 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ConstancyTestOut"][];
+                };
+            };
+            /** @description Not an address of this application */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
             /** @description Nobody is signed in */
@@ -17923,6 +18769,15 @@ export interface operations {
                     "application/json": components["schemas"]["ConstancyTestOut"];
                 };
             };
+            /** @description Not an address of this application */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
             /** @description Nobody is signed in */
             401: {
                 headers: {
@@ -17995,6 +18850,15 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["RoomDue"][];
+                };
+            };
+            /** @description Not an address of this application */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
             /** @description Nobody is signed in */
@@ -18071,6 +18935,15 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["RoomConstancy"];
+                };
+            };
+            /** @description Not an address of this application */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
             /** @description Nobody is signed in */
@@ -18153,6 +19026,15 @@ export interface operations {
                     "application/json": components["schemas"]["Done"];
                 };
             };
+            /** @description Not an address of this application */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
             /** @description Nobody is signed in */
             401: {
                 headers: {
@@ -18231,6 +19113,15 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Outcome"];
+                };
+            };
+            /** @description Not an address of this application */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
             /** @description Nobody is signed in */
@@ -18312,6 +19203,15 @@ export interface operations {
                     }[];
                 };
             };
+            /** @description Not an address of this application */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
             /** @description Nobody is signed in */
             401: {
                 headers: {
@@ -18385,6 +19285,15 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+            /** @description Not an address of this application */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
             };
             /** @description Nobody is signed in */
             401: {
@@ -18464,6 +19373,15 @@ export interface operations {
                     "application/json": components["schemas"]["ScaleOut"];
                 };
             };
+            /** @description Not an address of this application */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
             /** @description Nobody is signed in */
             401: {
                 headers: {
@@ -18536,6 +19454,15 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Choices"];
+                };
+            };
+            /** @description Not an address of this application */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
             /** @description Nobody is signed in */
@@ -18612,6 +19539,15 @@ export interface operations {
                     "application/json": components["schemas"]["Term"][];
                 };
             };
+            /** @description Not an address of this application */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
             /** @description Nobody is signed in */
             401: {
                 headers: {
@@ -18684,6 +19620,15 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ProjectionOut"][];
+                };
+            };
+            /** @description Not an address of this application */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
             /** @description Nobody is signed in */
@@ -18762,6 +19707,15 @@ export interface operations {
                     "application/json": components["schemas"]["ProjectionPage"];
                 };
             };
+            /** @description Not an address of this application */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
             /** @description Nobody is signed in */
             401: {
                 headers: {
@@ -18834,6 +19788,15 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ExamOut"][];
+                };
+            };
+            /** @description Not an address of this application */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
             /** @description Nobody is signed in */
@@ -18913,6 +19876,15 @@ export interface operations {
                     "application/json": components["schemas"]["Hit"][];
                 };
             };
+            /** @description Not an address of this application */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
             /** @description Nobody is signed in */
             401: {
                 headers: {
@@ -18985,6 +19957,15 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["LocalOut"][];
+                };
+            };
+            /** @description Not an address of this application */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
             /** @description Nobody is signed in */
@@ -19068,6 +20049,15 @@ export interface operations {
                     "application/json": components["schemas"]["LocalOut"];
                 };
             };
+            /** @description Not an address of this application */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
             /** @description Nobody is signed in */
             401: {
                 headers: {
@@ -19142,6 +20132,15 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+            /** @description Not an address of this application */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
             };
             /** @description Nobody is signed in */
             401: {
@@ -19221,6 +20220,15 @@ export interface operations {
                     "application/json": components["schemas"]["Checks"];
                 };
             };
+            /** @description Not an address of this application */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
             /** @description Nobody is signed in */
             401: {
                 headers: {
@@ -19293,6 +20301,15 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["DoseLevelOut"][];
+                };
+            };
+            /** @description Not an address of this application */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
             /** @description Nobody is signed in */
@@ -19373,6 +20390,15 @@ export interface operations {
                     "application/json": components["schemas"]["DoseLevelOut"][];
                 };
             };
+            /** @description Not an address of this application */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
             /** @description Nobody is signed in */
             401: {
                 headers: {
@@ -19444,6 +20470,15 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+            /** @description Not an address of this application */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
             };
             /** @description Nobody is signed in */
             401: {
@@ -19525,6 +20560,15 @@ export interface operations {
                     "application/json": components["schemas"]["DoseLevelOut"][];
                 };
             };
+            /** @description Not an address of this application */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
             /** @description Nobody is signed in */
             401: {
                 headers: {
@@ -19603,6 +20647,15 @@ export interface operations {
                     "application/json": components["schemas"]["RunSheet"];
                 };
             };
+            /** @description Not an address of this application */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
             /** @description Nobody is signed in */
             401: {
                 headers: {
@@ -19677,6 +20730,15 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ClearanceRecord"][];
+                };
+            };
+            /** @description Not an address of this application */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
             /** @description Nobody is signed in */
@@ -19757,6 +20819,15 @@ export interface operations {
                     "application/json": components["schemas"]["ClearanceRecord"];
                 };
             };
+            /** @description Not an address of this application */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
             /** @description Nobody is signed in */
             401: {
                 headers: {
@@ -19831,6 +20902,15 @@ export interface operations {
                     "application/json": components["schemas"]["Waiting"][];
                 };
             };
+            /** @description Not an address of this application */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
             /** @description Nobody is signed in */
             401: {
                 headers: {
@@ -19903,6 +20983,15 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["WorklistOut"];
+                };
+            };
+            /** @description Not an address of this application */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
             /** @description Nobody is signed in */
@@ -19983,6 +21072,15 @@ export interface operations {
                     "application/json": components["schemas"]["WorklistOut"];
                 };
             };
+            /** @description Not an address of this application */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
             /** @description Nobody is signed in */
             401: {
                 headers: {
@@ -20059,6 +21157,15 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["WorklistOut"];
+                };
+            };
+            /** @description Not an address of this application */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
             /** @description Nobody is signed in */
@@ -20141,6 +21248,15 @@ export interface operations {
                     "application/json": components["schemas"]["WhatIf"];
                 };
             };
+            /** @description Not an address of this application */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
             /** @description Nobody is signed in */
             401: {
                 headers: {
@@ -20217,6 +21333,15 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["WayResponse"][];
+                };
+            };
+            /** @description Not an address of this application */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
             /** @description Nobody is signed in */
@@ -20297,6 +21422,15 @@ export interface operations {
                     "application/json": components["schemas"]["ReadOut"];
                 };
             };
+            /** @description Not an address of this application */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
             /** @description Nobody is signed in */
             401: {
                 headers: {
@@ -20373,6 +21507,15 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["TechniqueResponse"];
+                };
+            };
+            /** @description Not an address of this application */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
             /** @description Nobody is signed in */
@@ -20453,6 +21596,15 @@ export interface operations {
                     "application/json": components["schemas"]["BeamResult"][];
                 };
             };
+            /** @description Not an address of this application */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
             /** @description Nobody is signed in */
             401: {
                 headers: {
@@ -20529,6 +21681,15 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Judgement"];
+                };
+            };
+            /** @description Not an address of this application */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
             /** @description Nobody is signed in */
@@ -20641,6 +21802,15 @@ export interface operations {
                     "application/json": components["schemas"]["Exposure"][];
                 };
             };
+            /** @description Not an address of this application */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
             /** @description Nobody is signed in */
             401: {
                 headers: {
@@ -20717,6 +21887,15 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Recorded"];
+                };
+            };
+            /** @description Not an address of this application */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
             /** @description Nobody is signed in */
@@ -20826,6 +22005,15 @@ export interface operations {
                     "application/json": components["schemas"]["Trend"];
                 };
             };
+            /** @description Not an address of this application */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
             /** @description Nobody is signed in */
             401: {
                 headers: {
@@ -20931,6 +22119,15 @@ export interface operations {
                 };
                 content?: never;
             };
+            /** @description Not an address of this application */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
             /** @description Nobody is signed in */
             401: {
                 headers: {
@@ -21005,6 +22202,15 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ExposureDetail"];
+                };
+            };
+            /** @description Not an address of this application */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
             /** @description Nobody is signed in */
@@ -21087,6 +22293,15 @@ export interface operations {
                     "application/json": components["schemas"]["Exposure"];
                 };
             };
+            /** @description Not an address of this application */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
             /** @description Nobody is signed in */
             401: {
                 headers: {
@@ -21163,6 +22378,15 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["TablePreview"];
+                };
+            };
+            /** @description Not an address of this application */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
             /** @description Nobody is signed in */
@@ -21243,6 +22467,15 @@ export interface operations {
                     "application/json": components["schemas"]["TakenIn"];
                 };
             };
+            /** @description Not an address of this application */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
             /** @description Nobody is signed in */
             401: {
                 headers: {
@@ -21321,6 +22554,15 @@ export interface operations {
                     "application/json": components["schemas"]["TakenIn"];
                 };
             };
+            /** @description Not an address of this application */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
             /** @description Nobody is signed in */
             401: {
                 headers: {
@@ -21393,6 +22635,15 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["WaitingOut"];
+                };
+            };
+            /** @description Not an address of this application */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
             /** @description Nobody is signed in */
@@ -21471,6 +22722,15 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["TakenIn"];
+                };
+            };
+            /** @description Not an address of this application */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
             /** @description Nobody is signed in */
@@ -21553,6 +22813,15 @@ export interface operations {
                     "application/json": components["schemas"]["TakenIn"];
                 };
             };
+            /** @description Not an address of this application */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
             /** @description Nobody is signed in */
             401: {
                 headers: {
@@ -21627,6 +22896,15 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["LearnedOut"];
+                };
+            };
+            /** @description Not an address of this application */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
             /** @description Nobody is signed in */
@@ -21709,6 +22987,15 @@ export interface operations {
                     "application/json": components["schemas"]["ChartOut"];
                 };
             };
+            /** @description Not an address of this application */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
             /** @description Nobody is signed in */
             401: {
                 headers: {
@@ -21787,6 +23074,15 @@ export interface operations {
                     "application/json": components["schemas"]["WhyOffOut"];
                 };
             };
+            /** @description Not an address of this application */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
             /** @description Nobody is signed in */
             401: {
                 headers: {
@@ -21863,6 +23159,15 @@ export interface operations {
                     "application/json": components["schemas"]["WorkedOut"][];
                 };
             };
+            /** @description Not an address of this application */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
             /** @description Nobody is signed in */
             401: {
                 headers: {
@@ -21935,6 +23240,15 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["KeptFilter"][];
+                };
+            };
+            /** @description Not an address of this application */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
             /** @description Nobody is signed in */
@@ -22015,6 +23329,15 @@ export interface operations {
                     "application/json": components["schemas"]["KeptFilter"][];
                 };
             };
+            /** @description Not an address of this application */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
             /** @description Nobody is signed in */
             401: {
                 headers: {
@@ -22089,6 +23412,15 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["KeptFilter"][];
+                };
+            };
+            /** @description Not an address of this application */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
             /** @description Nobody is signed in */
@@ -22172,6 +23504,15 @@ export interface operations {
                     "application/json": components["schemas"]["BoardOut"];
                 };
             };
+            /** @description Not an address of this application */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
             /** @description Nobody is signed in */
             401: {
                 headers: {
@@ -22251,6 +23592,15 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["RepeatsOut"];
+                };
+            };
+            /** @description Not an address of this application */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
             /** @description Nobody is signed in */
@@ -22334,6 +23684,15 @@ export interface operations {
                     "application/json": components["schemas"]["Day"][];
                 };
             };
+            /** @description Not an address of this application */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
             /** @description Nobody is signed in */
             401: {
                 headers: {
@@ -22412,6 +23771,15 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Incident"] | null;
+                };
+            };
+            /** @description Not an address of this application */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
             /** @description Nobody is signed in */
@@ -22494,6 +23862,15 @@ export interface operations {
                     "application/json": components["schemas"]["Incident"] | null;
                 };
             };
+            /** @description Not an address of this application */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
             /** @description Nobody is signed in */
             401: {
                 headers: {
@@ -22570,6 +23947,15 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+            /** @description Not an address of this application */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
             };
             /** @description Nobody is signed in */
             401: {
@@ -22648,6 +24034,15 @@ export interface operations {
                 };
                 content?: never;
             };
+            /** @description Not an address of this application */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
             /** @description Nobody is signed in */
             401: {
                 headers: {
@@ -22722,6 +24117,15 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["SeriesOut"][];
+                };
+            };
+            /** @description Not an address of this application */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
             /** @description Nobody is signed in */
@@ -22800,6 +24204,15 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ControlOut"];
+                };
+            };
+            /** @description Not an address of this application */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
             /** @description Nobody is signed in */
@@ -22882,6 +24295,15 @@ export interface operations {
                     "application/json": components["schemas"]["ControlOut"];
                 };
             };
+            /** @description Not an address of this application */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
             /** @description Nobody is signed in */
             401: {
                 headers: {
@@ -22956,6 +24378,15 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["AlertOut"][];
+                };
+            };
+            /** @description Not an address of this application */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
             /** @description Nobody is signed in */
@@ -23038,6 +24469,15 @@ export interface operations {
                     "application/json": components["schemas"]["AlertOut"][];
                 };
             };
+            /** @description Not an address of this application */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
             /** @description Nobody is signed in */
             401: {
                 headers: {
@@ -23110,6 +24550,15 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Ready"];
+                };
+            };
+            /** @description Not an address of this application */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
             /** @description Nobody is signed in */
@@ -23193,6 +24642,15 @@ export interface operations {
                 };
                 content?: never;
             };
+            /** @description Not an address of this application */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
             /** @description Nobody is signed in */
             401: {
                 headers: {
@@ -23267,6 +24725,15 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["PicturedOut"][];
+                };
+            };
+            /** @description Not an address of this application */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
             /** @description Nobody is signed in */
@@ -23347,6 +24814,15 @@ export interface operations {
                     "application/json": components["schemas"]["PracticeImage"];
                 };
             };
+            /** @description Not an address of this application */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
             /** @description Nobody is signed in */
             401: {
                 headers: {
@@ -23425,6 +24901,15 @@ export interface operations {
                     "application/json": components["schemas"]["PicturedOut"][];
                 };
             };
+            /** @description Not an address of this application */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
             /** @description Nobody is signed in */
             401: {
                 headers: {
@@ -23497,6 +24982,15 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["PracticeLists"];
+                };
+            };
+            /** @description Not an address of this application */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
             /** @description Nobody is signed in */
@@ -23577,6 +25071,15 @@ export interface operations {
                     "application/json": components["schemas"]["Console"];
                 };
             };
+            /** @description Not an address of this application */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
             /** @description Nobody is signed in */
             401: {
                 headers: {
@@ -23653,6 +25156,15 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["LightFieldOut"];
+                };
+            };
+            /** @description Not an address of this application */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
             /** @description Nobody is signed in */
@@ -23733,6 +25245,15 @@ export interface operations {
                     "application/json": components["schemas"]["PracticeImage"];
                 };
             };
+            /** @description Not an address of this application */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
             /** @description Nobody is signed in */
             401: {
                 headers: {
@@ -23805,6 +25326,15 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["DrillOut"][];
+                };
+            };
+            /** @description Not an address of this application */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
             /** @description Nobody is signed in */
@@ -23884,6 +25414,15 @@ export interface operations {
                     "application/json": components["schemas"]["Task"];
                 };
             };
+            /** @description Not an address of this application */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
             /** @description Nobody is signed in */
             401: {
                 headers: {
@@ -23959,6 +25498,15 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Task"][];
+                };
+            };
+            /** @description Not an address of this application */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
             /** @description Nobody is signed in */
@@ -24041,6 +25589,15 @@ export interface operations {
                     "application/json": components["schemas"]["Task"];
                 };
             };
+            /** @description Not an address of this application */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
             /** @description Nobody is signed in */
             401: {
                 headers: {
@@ -24121,6 +25678,15 @@ export interface operations {
                     "application/json": components["schemas"]["PracticeImage"];
                 };
             };
+            /** @description Not an address of this application */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
             /** @description Nobody is signed in */
             401: {
                 headers: {
@@ -24197,6 +25763,15 @@ export interface operations {
                 };
                 content: {
                     "application/json": string;
+                };
+            };
+            /** @description Not an address of this application */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
             /** @description Nobody is signed in */
@@ -24279,6 +25854,15 @@ export interface operations {
                     "application/json": components["schemas"]["JudgedOut"];
                 };
             };
+            /** @description Not an address of this application */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
             /** @description Nobody is signed in */
             401: {
                 headers: {
@@ -24357,6 +25941,15 @@ export interface operations {
                     };
                 };
             };
+            /** @description Not an address of this application */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
             /** @description Nobody is signed in */
             401: {
                 headers: {
@@ -24429,6 +26022,15 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ClassOut"][];
+                };
+            };
+            /** @description Not an address of this application */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
             /** @description Nobody is signed in */
@@ -24509,6 +26111,15 @@ export interface operations {
                     "application/json": components["schemas"]["ClassOut"];
                 };
             };
+            /** @description Not an address of this application */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
             /** @description Nobody is signed in */
             401: {
                 headers: {
@@ -24583,6 +26194,15 @@ export interface operations {
                 };
                 content?: never;
             };
+            /** @description Not an address of this application */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
             /** @description Nobody is signed in */
             401: {
                 headers: {
@@ -24655,6 +26275,15 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Health"];
+                };
+            };
+            /** @description Not an address of this application */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
             /** @description Nobody is signed in */
@@ -24734,6 +26363,15 @@ export interface operations {
                     "application/json": components["schemas"]["Start"];
                 };
             };
+            /** @description Not an address of this application */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
             /** @description Nobody is signed in */
             401: {
                 headers: {
@@ -24806,6 +26444,15 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Lists"];
+                };
+            };
+            /** @description Not an address of this application */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
             /** @description Nobody is signed in */
