@@ -45,6 +45,8 @@ def test_a_proxy_lets_through_what_the_application_takes():
         (most,) = re.findall(found, text)
         assert int(most) * 1_000_000 > max(BODIES.values())
         assert "/api/metrics" in text and "127.0.0.1:8321" in text
+        # A caller's own word for who they are never gets through.
+        assert re.search(r'^\s*(proxy_set_header X-Person "";|header_up -X-Person)$', text, re.M)
 
 
 def test_the_handbook_names_every_option_of_serving():

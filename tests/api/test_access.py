@@ -177,6 +177,18 @@ def test_one_address_that_tries_many_names_is_held_too(charted, visitor):
     assert visitor.post("/api/session", json={"person": "fresh", "password": "no"}).status_code == 429
 
 
+def test_a_guesser_in_the_house_holds_nobody_up_who_is_known_there(charted, visitor):
+    """Behind one address sits a whole hospital: invented names tried from it must not keep its people out."""
+    people.add(charted, "ann", "Ann", ["technologist"], PASSWORD, "test")
+    signed_in(charted, visitor, "ann")
+    tried = [visitor.post("/api/session", json={"person": f"invented-{i}", "password": "no"}).status_code for i in range(40)]
+    assert tried[-1] == 429 and tried.count(401) <= people.ADDRESS_ATTEMPTS
+    assert visitor.post("/api/session", json={"person": "ann", "password": PASSWORD}).status_code == 200
+    # Their own wrong passwords still count.
+    wrong = [visitor.post("/api/session", json={"person": "ann", "password": "no"}).status_code for _ in range(7)]
+    assert wrong == [401] * 5 + [429] * 2
+
+
 def test_a_console_left_alone_signs_out_and_a_change_of_roles_ends_sessions(charted, visitor, monkeypatch):
     people.add(charted, "ann", "Ann", ["technologist", "admin"], PASSWORD, "test")
     people.add(charted, "bea", "Bea", ["admin"], PASSWORD, "test")

@@ -12,7 +12,7 @@ from tests.conftest import LINES, approved, signed_in
 from tests.core.technique.test_derive import HAND_COMPUTED
 
 from oakbeam.api.app import build
-from oakbeam.store import Store
+from oakbeam.store import Store, charts
 
 ASK = {"room": "room-1", "projection": "lspine-ap", "thickness_cm": 24}
 BASE = {
@@ -201,6 +201,18 @@ def test_a_record_that_cannot_be_is_refused(client, change, said):
     record = {"technique": ASK, "kvp": 80, "mas": 63, "ei": 250, "outcome": "accepted", **change}
     assert said in problem(client.post("/api/exposures", json=record))["detail"]
     assert client.get("/api/exposures").json() == []
+
+
+def test_an_exposure_is_recorded_against_the_version_in_use_and_no_other(client, charted):
+    draft = charts.add_draft(charted, "room-1", "Next", "keeper", charts.get(charted, 1).lines).id
+    for status in ("draft", "proposed"):
+        assert charts.get(charted, draft).status == status
+        body = {"technique": {**ASK, "chart": draft}, "kvp": 80, "mas": 40, "ei": 300, "outcome": "accepted"}
+        assert problem(client.post("/api/exposures", json=body))["title"] == "Not approved"
+        charts.propose(charted, draft, "keeper") if status == "draft" else None
+    assert client.get("/api/exposures").json() == []
+    # Images and imported tables find the version of their day by itself: one that was in use then.
+    assert charts.in_use_at(charted, "room-1", "9999") == 1
 
 
 def test_what_was_seen_by_a_chart_that_was_superseded_meanwhile_is_not_recorded(client, charted):

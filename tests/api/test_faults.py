@@ -24,7 +24,7 @@ from tests.browser.conftest import serve, stop
 from tests.conftest import PASSWORD, proofs, signed_in
 
 from oakbeam import cli
-from oakbeam.api import access, slow_clients
+from oakbeam.api import bodies, slow_clients
 from oakbeam.api.app import build
 from oakbeam.store import Store, database, people
 
@@ -244,7 +244,7 @@ def test_a_body_that_stops_is_refused_and_one_that_is_slow_is_taken(charted, mon
         return sent
 
     assert asyncio.run(asked(0.05))[0]["status"] == 200
-    monkeypatch.setattr(access, "MOST_PAUSE_S", 0.05)
+    monkeypatch.setattr(bodies, "MOST_PAUSE_S", 0.05)
     slow = asyncio.run(asked(None))
     assert slow[0]["status"] == 408
     assert json.loads(slow[1]["body"])["title"] == "Too slow"

@@ -31,10 +31,33 @@ def test_whom_the_proxy_names_signs_in_and_works_under_that_name(known):
     assert client.get("/api/session", headers=HERE).json()["by_proxy"] == "Ilse"
     session = client.post("/api/session/by-proxy", headers={**HERE, "X-Forwarded-For": "172.16.3.9"}).json()
     assert session["person"]["id"] == "ilse"
-    made = client.post("/api/charts", json={"room": "room-1", "from_chart": 1}, headers={TOKEN_HEADER: session["token"]})
+    carried = {**HERE, TOKEN_HEADER: session["token"]}
+    made = client.post("/api/charts", json={"room": "room-1", "from_chart": 1}, headers=carried)
     assert (made.status_code, made.json()["author"]) == (201, "ilse")
     row = known.db.execute("SELECT person, address, passed FROM sign_in ORDER BY id DESC").fetchone()
     assert tuple(row) == ("ilse", "172.16.3.9", 1)
+
+
+def test_a_session_is_bound_to_whom_the_proxy_names(known):
+    """Another name ends it: nothing is kept under the person who was there before."""
+    people.add(known, "bo", "Bo", ("physicist",), PASSWORD, "test")
+    for sent in ({"X-Person": "bo"}, {"X-Person": "nobody-here"}, {}, [("X-Person", "ilse"), ("x-person", "bo")]):
+        client = caller(known)
+        token = client.post("/api/session/by-proxy", headers=HERE).json()["token"]
+        assert client.get("/api/session", headers=HERE).json()["person"]["id"] == "ilse"
+        more = [*(sent.items() if isinstance(sent, dict) else sent), (TOKEN_HEADER, token)]
+        problem(client.put("/api/department", json={"name": "Theirs"}, headers=more), 401)
+        # Ended, and not only for this request.
+        assert client.get("/api/session", headers=HERE).json()["person"] is None
+    client = signed_in(known, caller(known), "bo", "physicist")
+    for sent, status in (({}, 200), (HERE | {"X-Person": "bo"}, 200), ({"X-Person": "kiosk"}, 200), (HERE, 401)):
+        assert client.put("/api/department", json={"name": "Ours"}, headers=sent).status_code == status
+    # A stolen cookie past the proxy is worth nothing.
+    inside = caller(known)
+    inside.post("/api/session/by-proxy", headers=HERE)
+    past = caller(known, "10.0.0.77")
+    past.cookies = inside.cookies
+    assert past.get("/api/session", headers=HERE).json()["person"] is None
 
 
 @pytest.mark.parametrize(

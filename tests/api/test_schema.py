@@ -15,7 +15,7 @@ from hypothesis import HealthCheck, settings
 from schemathesis.checks import not_a_server_error
 from schemathesis.config import SchemathesisConfig
 from schemathesis.specs.openapi.checks import content_type_conformance, response_schema_conformance, status_code_conformance
-from tests.conftest import NOW, proofs
+from tests.conftest import NOW, PASSWORD, proofs
 
 from oakbeam.api.access import COOKIE, TOKEN_HEADER
 from oakbeam.api.app import build
@@ -37,7 +37,7 @@ class Callers:
         self.store = store
         self.tokens: dict[str, str] = {}
         for person, roles in PEOPLE.items():
-            people.add(store, f"caller-{person}", person, roles, "a long enough one", "test")
+            people.add(store, f"caller-{person}", person, roles, PASSWORD, "test")
 
     def headers(self, who: str | None) -> dict[str, str]:
         """What a request of theirs carries; nothing for nobody."""
@@ -46,8 +46,8 @@ class Callers:
         person, roles = f"caller-{who}", PEOPLE[who]
         session = people.session_of(self.store, self.tokens.get(who, ""))
         if session is None or session.person.roles != roles or session.person.must_change:
-            people.change(self.store, person, "test", who, roles, active=True)
-            self.tokens[who], session = people.sign_in_known(self.store, person, "")
+            people.change(self.store, person, "test", who, roles, active=True, password=PASSWORD)
+            self.tokens[who], session = people.sign_in(self.store, person, PASSWORD, "")
         return {"cookie": f"{COOKIE}={self.tokens[who]}", TOKEN_HEADER: session.csrf}
 
 

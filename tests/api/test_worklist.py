@@ -51,6 +51,13 @@ def test_a_study_that_was_recorded_waits_no_longer(client, charted, server):
     assert first["study_key"] not in [one["study_key"] for one in client.get("/api/waiting").json()]
 
 
+@pytest.mark.parametrize("host", ["no-such-server.invalid", "a..b", "x" * 100, "127.0.0.1:99", "::ffff:1:2:3:4:5:6:7"])
+def test_a_name_that_leads_nowhere_is_said_and_is_no_fault_of_ours(client, host):
+    assert client.put("/api/modality-worklist", json={"host": host, "port": 104}).status_code == 200
+    answer = client.get("/api/waiting")
+    assert answer.status_code == 503 and answer.json()["title"] == "No worklist"
+
+
 def test_a_server_that_does_not_answer_is_said_and_the_desk_goes_on(client, server):
     port = server.port
     client.put("/api/modality-worklist", json={"host": "127.0.0.1", "port": port, "title": "ANOTHER"})

@@ -75,7 +75,7 @@ def check(store: Store, rule: Rule, scope: Scope) -> None:
         raise Forged
     if rule == "anyone" or (rule == "records" and people.agreement(store).open_records):
         return
-    session = session_in(store, headers)
+    session = session_in(store, headers, scope["app"].state.person_header)
     if rule == "session" and session is None:
         return
     if session is None:
@@ -91,13 +91,27 @@ def check(store: Store, rule: Rule, scope: Scope) -> None:
         raise NotYourRole(sorted(cast("frozenset[Role]", rule)))
 
 
-def session_in(store: Store, headers: Headers) -> people.Session | None:
-    """The session that a request's cookie names."""
+def session_in(store: Store, headers: Headers, person_header: str = "") -> people.Session | None:
+    """The session that a request's cookie names. One that does not go with whom a trusted proxy names ends: a console is
+    shared, and what is kept must not go on under the name of whoever was there before."""
     try:
         cookie = SimpleCookie(headers.get("cookie", "")).get(COOKIE)
     except CookieError:
         return None
-    return people.session_of(store, cookie.value) if cookie else None
+    session = people.session_of(store, cookie.value) if cookie else None
+    if cookie and session and not _vouched(store, session, headers.getlist(person_header) if person_header else []):
+        people.sign_out(store, cookie.value)
+        return None
+    return session
+
+
+def _vouched(store: Store, session: people.Session, said: list[str]) -> bool:
+    """Whether a session may go on beside what a proxy says: one that it opened, while it names that person; one opened by a
+    password, while it names nobody else who has an account here."""
+    names = {one.strip().lower() for one in said}
+    if session.by_proxy:
+        return names == {session.person.id}
+    return names <= {session.person.id} or names.isdisjoint(one.id for one in people.everybody(store))
 
 
 class NoRule(LookupError):
@@ -165,7 +179,7 @@ def the_store(request: Request) -> Store:
 
 def here(request: Request) -> Here:
     """Who asks."""
-    return Here(session_in(the_store(request), request.headers))
+    return Here(session_in(the_store(request), request.headers, request.app.state.person_header))
 
 
 NAMES: frozenset[Role] = frozenset({"keeper", "physicist", "admin"})

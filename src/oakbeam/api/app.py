@@ -186,7 +186,11 @@ def _serve_front_end(app: FastAPI, folder: Path) -> None:
     def page(path: str) -> Response:
         """A built file, or the one page for every address of the interface."""
         wanted = (root / path).resolve()
-        if path and wanted.is_relative_to(root) and wanted.is_file():
+        try:
+            there = bool(path) and wanted.is_relative_to(root) and wanted.is_file()
+        except OSError:  # a name that the file system does not take
+            there = False
+        if there:
             forever = path.startswith("assets/")
             return FileResponse(wanted, headers={"Cache-Control": "max-age=31536000, immutable" if forever else "no-cache"})
         if "." in path.rsplit("/", 1)[-1]:

@@ -3,11 +3,9 @@ own."""
 
 from __future__ import annotations
 
-import csv
-import io
 import secrets
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import asdict, dataclass
 from typing import Annotated, cast
 
 import numpy as np
@@ -28,6 +26,7 @@ from oakbeam.core.practice.drills.question import HINT_COSTS, LEVELS, Drill, Lev
 from oakbeam.core.practice.drills.register import DRILLS, TRACKS
 from oakbeam.core.practice.drills.what_next import confusions, level_of, next_drill, standings
 from oakbeam.core.practice.simulated_room import take
+from oakbeam.formats import rows_csv
 from oakbeam.store import NotFound, Store, local, people, practice
 from oakbeam.store.practice import Answered, ClassTest
 
@@ -342,9 +341,9 @@ def post_class(store: StoreHere, who: WhoHere, actor: Actor, asked: ClassIn) -> 
 def get_class_csv(store: StoreHere, class_id: Id) -> Response:
     """The answers of a class test as CSV: person, drill, seed, when, hint, credit."""
     one = practice.class_test(store, class_id)
-    out = io.StringIO()
-    table = csv.writer(out)
-    table.writerow(["person", "drill", "seed", "at", "hint", "credit"])
-    for a in practice.of_class(store, one.id):
-        table.writerow([a.person, a.drill, a.seed, a.at, "yes" if a.hinted else "no", f"{a.credit:.2f}"])
-    return as_file(out.getvalue().encode(), "text/csv", f"class-{one.id}.csv")
+    rows = (
+        {**asdict(a), "hint": "yes" if a.hinted else "no", "credit": f"{a.credit:.2f}"}
+        for a in practice.of_class(store, one.id)
+    )
+    text = rows_csv.write(("person", "drill", "seed", "at", "hint", "credit"), rows)
+    return as_file(text, "text/csv; charset=utf-8", f"class-{one.id}.csv")

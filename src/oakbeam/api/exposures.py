@@ -47,7 +47,7 @@ from oakbeam.core.technique.result import Forecast
 from oakbeam.core.technique.set_up import Setup
 from oakbeam.core.technique.steps import METAL
 from oakbeam.formats import rows_csv
-from oakbeam.store import Conflict, Store, charts, evidence, exposures, history, images, local, people, rooms
+from oakbeam.store import Store, charts, evidence, exposures, history, images, local, people, rooms
 from oakbeam.store.database import now
 from oakbeam.store.evidence import Incident
 from oakbeam.store.exposures import Exposure, LogFilter, Outcome, RecordOrigin
@@ -263,14 +263,7 @@ def record(store: Store, asked: ExposureRequest, actor: str) -> Recorded:
             "Unknown reason", "This reject reason is not known.", sorted(catalogue.reject_reasons()), "reject_reason"
         )
     found, derived, reference = derive_asked(store, asked.technique)
-    if reference.status == "draft":
-        raise Refusal("Draft chart", "Exposures are recorded against an approved chart.", field="technique.chart")
-    if reference.status == "superseded":
-        raise Conflict(
-            "Another chart by now",
-            f"Version {reference.version} was on screen; another version was approved meanwhile. Look at its numbers, then "
-            "record what was really set.",
-        )
+    charts.for_recording(store, reference.id)
     # What was really set may be off the suggestion: the dose is that of the real setting.
     setup = asked.technique.setup or SetupRequest()
     real = setup.model_copy(update={"kvp": asked.kvp, "mas": asked.mas})

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
 from ipaddress import ip_address
 from typing import Annotated, Any
 
@@ -168,10 +169,18 @@ def get_agreement(store: StoreHere) -> Agreement:
     return people.agreement(store)
 
 
+class AgreementIn(RequestBody):
+    """What the department agrees on anew; what is not said stays."""
+
+    another_approves: bool | None = None
+    idle_minutes: int | None = None
+    open_records: bool | None = None
+
+
 @router.put("/agreement")
-def set_agreement(store: StoreHere, who: Actor, asked: Agreement) -> Agreement:
-    """Change what the department agreed on."""
-    return people.agree(store, asked, who)
+def set_agreement(store: StoreHere, who: Actor, asked: AgreementIn) -> Agreement:
+    """Change what the department agreed on; what is not said stays."""
+    return people.agree(store, replace(people.agreement(store), **asked.model_dump(exclude_none=True)), who)
 
 
 def on_this_machine(request: Request) -> bool:

@@ -98,6 +98,7 @@ def of_validation(errors: Sequence[Mapping[str, Any]]) -> Problem:
 WRONG: Mapping[str, str] = {
     "missing": "is missing",
     "extra_forbidden": "is not known here",
+    "unexpected_keyword_argument": "is not known here",
     "greater_than": "must be above {gt:g}",
     "greater_than_equal": "must be {ge:g} or more",
     "less_than": "must be below {lt:g}",

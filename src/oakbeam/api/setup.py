@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
+from dataclasses import replace
 from typing import Annotated, Literal
 
 from fastapi import Request, Response
@@ -13,7 +14,9 @@ from oakbeam.api.people import TOO_MANY, Password, PersonId, SessionOut, SignIn,
 from oakbeam.api.resource import resource
 from oakbeam.api.rules import CHART, ROOM
 from oakbeam.api.types import Name, RequestBody
+from oakbeam.core.chart_making.systems import TechniqueSystem
 from oakbeam.core.charts.line import Status
+from oakbeam.core.lengths import LengthUnit
 from oakbeam.store import Store, charts, department, exposures, people, rooms
 from oakbeam.store.department import Department
 from oakbeam.store.people import Role
@@ -144,7 +147,15 @@ def post_setup(store: StoreHere, who: WhoIsHere, request: Request, response: Res
     return sign_in(store, who, request, response, SignIn(person=asked.id, password=asked.password))
 
 
+class DepartmentIn(RequestBody):
+    """What is to be changed of the department; what is not said stays."""
+
+    name: str = ""
+    length_unit: LengthUnit = "cm"
+    system: TechniqueSystem | None = None
+
+
 @router.put("/department")
-def put_department(store: StoreHere, who: Actor, asked: Department) -> Department:
-    """The department's name, unit and technique system."""
-    return department.save(store, asked, who)
+def put_department(store: StoreHere, who: Actor, asked: DepartmentIn) -> Department:
+    """Change the department's name, unit or technique system; what is not said stays."""
+    return department.save(store, replace(department.read(store), **asked.model_dump(exclude_unset=True)), who)

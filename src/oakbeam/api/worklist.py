@@ -27,7 +27,7 @@ Title = Annotated[str, StringConstraints(min_length=1, max_length=16, pattern=r"
 class WorklistServerIn(RequestBody):
     """Where the worklist is asked for: a DICOM Modality Worklist server. host "": nowhere."""
 
-    host: Annotated[str, StringConstraints(max_length=120, pattern=r"^[A-Za-z0-9.:_-]*$", strip_whitespace=True)] = ""
+    host: Annotated[str, StringConstraints(max_length=120, pattern=r"^[A-Za-z0-9.:_-]*$", strip_whitespace=True)]
     port: Annotated[int, Field(ge=1, le=65535)] = 104
     title: Title = "WORKLIST"
     own_title: Title = "OAKBEAM"

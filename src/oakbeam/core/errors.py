@@ -10,6 +10,14 @@ from itertools import pairwise
 Allowed = dict[str, float | str] | list[str] | list[float]
 
 
+class WholeDocument:
+    """Of a document that people send whole: a field that it does not have is refused wherever one is read from outside, so
+    that a misspelt one is named and not dropped. (The name is what the reader of documents looks for.)"""
+
+    __slots__ = ()
+    __pydantic_config__ = {"extra": "forbid"}  # noqa: RUF012 - never changed
+
+
 class Refusal(ValueError):
     """A request that has no safe answer.
 

@@ -2,17 +2,25 @@
 
 from __future__ import annotations
 
-_DANGEROUS = ("=", "+", "-", "@", "\t", "\r", "'")
+import unicodedata
+
+_BEGIN_A_FORMULA = frozenset("=+-@'")
+
+
+def _dangerous(text: str) -> bool:
+    """Whether a spreadsheet may take a text for a formula: after blanks, and in full width too, as East Asian ones do."""
+    begins = unicodedata.normalize("NFKC", text.lstrip()[:1])[:1]
+    return begins in _BEGIN_A_FORMULA or text[:1] in ("\t", "\r", "\n")
 
 
 def guarded(text: str) -> str:
     """The text, with an apostrophe in front where a spreadsheet would take it for a formula (or where one stands)."""
-    return "'" + text if text.startswith(_DANGEROUS) else text
+    return "'" + text if _dangerous(text) else text
 
 
 def unguarded(text: str) -> str:
     """The inverse of `guarded`."""
-    return text[1:] if text.startswith("'") and text[1:].startswith(_DANGEROUS) else text
+    return text[1:] if text.startswith("'") and _dangerous(text[1:]) else text
 
 
 def number(value: float | None) -> str:

@@ -36,7 +36,7 @@ def _cell(value: object) -> object:
     if isinstance(value, str):
         return guarded(value)
     if isinstance(value, (list, tuple)):
-        return "; ".join(map(str, value))
+        return guarded("; ".join(map(str, value)))
     if isinstance(value, Mapping):
-        return "; ".join(f"{name}: {said}" for name, said in value.items())
+        return guarded("; ".join(f"{name}: {said}" for name, said in value.items()))
     return value

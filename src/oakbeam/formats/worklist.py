@@ -48,7 +48,10 @@ def ask(server: WorklistServer, keys: OneWay, exams: Mapping[str, str]) -> list[
     entity = AE(ae_title=server.own_title)
     entity.connection_timeout = entity.acse_timeout = entity.dimse_timeout = entity.network_timeout = PATIENCE_S
     entity.add_requested_context(FIND_WORKLIST)
-    link = entity.associate(server.host, server.port, ae_title=server.title)
+    try:
+        link = entity.associate(server.host, server.port, ae_title=server.title)
+    except (OSError, ValueError):  # of a name that leads nowhere, or that is none
+        raise Silent("The worklist server's name leads nowhere.") from None
     if not link.is_established:
         raise Silent("The worklist server does not answer, or does not take us.")
     found: list[Waiting] = []

@@ -16,6 +16,7 @@ from functools import partial
 from oakbeam.core.charts.line import Chart, ChartLine, Link, Status
 from oakbeam.core.charts.links import followed
 from oakbeam.core.charts.systems import Band, Banded, FixedKvp, Levelled, MasRule, Point, SystemName, VariableKvp
+from oakbeam.core.errors import Refusal
 from oakbeam.core.physics.rules_of_thumb import DEFAULT_GRID_TABLE, GridTable
 from oakbeam.store.database import Conflict, Connection, NotFound, Store, audit, now
 from oakbeam.store.reviews import set_review
@@ -84,6 +85,23 @@ def newest_approved(store: Store, room_id: str) -> Chart:
         return _get(store.db, row["id"])
 
     return store.remembered(("approved", room_id), read)
+
+
+def for_recording(store: Store, chart_id: int) -> Chart:
+    """A chart version that exposures may be recorded against, which is the one in use and no other; the only place that says
+    so. Refusal for a draft or a proposed one, Conflict for one that another took the place of."""
+    chart = get(store, chart_id)
+    if chart.status in ("draft", "proposed"):
+        what = "a draft" if chart.status == "draft" else "proposed, and waits for approval"
+        says = f"Version {chart.version} is {what}. Exposures are recorded against an approved chart."
+        raise Refusal("Not approved", says, field="technique.chart")
+    if chart.status == "superseded":
+        raise Conflict(
+            "Another chart by now",
+            f"Version {chart.version} was on screen; another version was approved meanwhile. Look at its numbers, then "
+            "record what was really set.",
+        )
+    return chart
 
 
 def in_use_at(store: Store, room_id: str, at: str) -> int | None:

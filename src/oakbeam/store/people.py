@@ -62,12 +62,14 @@ class Person:
 
 @dataclass(frozen=True, slots=True)
 class Session:
-    """A session in use: who, the token that guards against forged requests, and when it ends if nothing happens."""
+    """A session in use: who, the token that guards against forged requests, and when it ends if nothing happens. by_proxy:
+    a proxy vouched for the person, and has to name them with every request."""
 
     person: Person
     csrf: str
     seen_at: str
     idle_minutes: int
+    by_proxy: bool = False
 
 
 class TooManyAttempts(Refusal):
@@ -275,16 +277,16 @@ def sign_in_known(store: Store, person_id: str, address: str) -> tuple[str, Sess
             ended = _HASHER.hash(secrets.token_urlsafe(32))
             db.execute("UPDATE person SET password_hash = ?, must_change = 0 WHERE id = ?", (ended, person.id))
             audit(db, person.id, "person.password", f"person:{person.id}", {"generated": "ended"})
-    return _opened(store, person_id)
+    return _opened(store, person_id, by_proxy=True)
 
 
-def _opened(store: Store, person_id: str) -> tuple[str, Session]:
+def _opened(store: Store, person_id: str, by_proxy: bool = False) -> tuple[str, Session]:
     token, at = secrets.token_urlsafe(32), now()
     with store.change() as db:
         db.execute("DELETE FROM session WHERE seen_at < ?", (_ago(hours=SESSION_HOURS),))
         db.execute(
-            "INSERT INTO session (token_hash, person, csrf, created_at, seen_at) VALUES (?, ?, ?, ?, ?)",
-            (_hashed(token), person_id, secrets.token_urlsafe(24), at, at),
+            "INSERT INTO session (token_hash, person, csrf, created_at, seen_at, by_proxy) VALUES (?, ?, ?, ?, ?, ?)",
+            (_hashed(token), person_id, secrets.token_urlsafe(24), at, at, by_proxy),
         )
     session = session_of(store, token)
     assert session is not None
@@ -306,7 +308,7 @@ def _count_attempt(store: Store, name: str, address: str) -> int:
 def session_of(store: Store, token: str) -> Session | None:
     """The session of a token; None where it is unknown, idle too long, or a shift old. Being asked for keeps it awake."""
     row = store.db.execute(
-        "SELECT s.csrf, s.seen_at, s.created_at AS began, p.* FROM session s JOIN person p ON p.id = s.person"
+        "SELECT s.csrf, s.seen_at, s.by_proxy, s.created_at AS began, p.* FROM session s JOIN person p ON p.id = s.person"
         " WHERE s.token_hash = ? AND p.active = 1",
         (_hashed(token),),
     ).fetchone()
@@ -323,7 +325,7 @@ def session_of(store: Store, token: str) -> Session | None:
     # Being asked for keeps it awake; that is written with the next change, as reading must not wait for a writer.
     store.last_asked[hashed] = at
     store.with_next_change(("session", hashed), "UPDATE session SET seen_at = ? WHERE token_hash = ?", (at, hashed))
-    return Session(_person(row), row["csrf"], seen_at, minutes)
+    return Session(_person(row), row["csrf"], seen_at, minutes, bool(row["by_proxy"]))
 
 
 @dataclass(frozen=True, slots=True)
@@ -391,7 +393,8 @@ def _wait_enough(db: sqlite3.Connection, person_id: str, address: str) -> None:
     """Raise TooManyAttempts while a name, or an address, has failed too often too lately.
 
     An address from which the person signed in before counts by itself, so that nobody can lock a person out of their own
-    console by guessing from elsewhere; all other addresses count together.
+    console by guessing from elsewhere; all other addresses count together. Nor does it matter there what others tried from
+    it: a hospital is one address, and a guesser in it must not hold everybody up.
     """
     name, place = person_id[:40], address[:60]
     known = [
@@ -412,6 +415,8 @@ def _wait_enough(db: sqlite3.Connection, person_id: str, address: str) -> None:
         wait = min(MOST_WAIT_S, FIRST_WAIT_S * 2 ** min(failed - FREE_ATTEMPTS, 10))
         # A clock that was ahead, and was put back, holds nobody longer than the wait itself.
         _hold(min(wait, wait - _seconds_since(tried[0]["at"])))
+    if place in known:
+        return
     lately = db.execute(
         "SELECT count(*) AS n, min(at) AS first FROM sign_in WHERE address = ? AND passed = 0 AND at > ? AND at <= ?",
         (address[:60], _ago(seconds=MOST_WAIT_S), now()),

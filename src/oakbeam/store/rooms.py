@@ -87,4 +87,5 @@ def _save(db: Connection, room: Room, actor: str, why: Mapping[str, object] | No
 
 
 def _read(row: sqlite3.Row) -> Room:
-    return replace(_ROOM.validate_json(row["equipment"]), revision=row["revision"])
+    # What an earlier version kept and this one has no more is left alone.
+    return replace(_ROOM.validate_json(row["equipment"], extra="ignore"), revision=row["revision"])

@@ -170,7 +170,7 @@ export interface paths {
         get: operations["get_agreement_api_agreement_get"];
         /**
          * Set Agreement
-         * @description Change what the department agreed on.
+         * @description Change what the department agreed on; what is not said stays.
          */
         put: operations["set_agreement_api_agreement_put"];
         post?: never;
@@ -294,7 +294,7 @@ export interface paths {
         get?: never;
         /**
          * Put Department
-         * @description The department's name, unit and technique system.
+         * @description Change the department's name, unit or technique system; what is not said stays.
          */
         put: operations["put_department_api_department_put"];
         post?: never;
@@ -3454,6 +3454,18 @@ export interface components {
             open_records: boolean;
         };
         /**
+         * AgreementIn
+         * @description What the department agrees on anew; what is not said stays.
+         */
+        AgreementIn: {
+            /** Another Approves */
+            another_approves?: boolean | null;
+            /** Idle Minutes */
+            idle_minutes?: number | null;
+            /** Open Records */
+            open_records?: boolean | null;
+        };
+        /**
          * Alert
          * @description A change that somebody should look at. key: the same for the same change; kind: shift, creep or room; since_day;
          *     size_di with its 95 % interval, a month for a creep; what it saw, what it goes with, and what to do, in words.
@@ -5141,6 +5153,25 @@ export interface components {
          *     a line another system. system None: nobody chose one.
          */
         Department: {
+            /**
+             * Name
+             * @default
+             */
+            name: string;
+            /**
+             * Length Unit
+             * @default cm
+             * @enum {string}
+             */
+            length_unit: "cm" | "in";
+            /** System */
+            system?: ("fixed_kvp" | "variable_kvp" | "high_kvp" | "banded" | "levelled" | "aec") | null;
+        };
+        /**
+         * DepartmentIn
+         * @description What is to be changed of the department; what is not said stays.
+         */
+        DepartmentIn: {
             /**
              * Name
              * @default
@@ -10342,10 +10373,7 @@ export interface components {
          * @description Where the worklist is asked for: a DICOM Modality Worklist server. host "": nowhere.
          */
         WorklistServerIn: {
-            /**
-             * Host
-             * @default
-             */
+            /** Host */
             host: string;
             /**
              * Port
@@ -11505,7 +11533,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["Agreement"];
+                "application/json": components["schemas"]["AgreementIn"];
             };
         };
         responses: {
@@ -12134,7 +12162,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["Department"];
+                "application/json": components["schemas"]["DepartmentIn"];
             };
         };
         responses: {

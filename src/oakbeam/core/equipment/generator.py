@@ -13,7 +13,7 @@ from dataclasses import dataclass
 from itertools import pairwise
 from typing import Literal
 
-from oakbeam.core.errors import OutOfRange, Refusal, positive, within
+from oakbeam.core.errors import OutOfRange, Refusal, WholeDocument, positive, within
 from oakbeam.core.projection import SpotChoice
 
 ExposureControl = Literal["manual", "aec", "breathing"]
@@ -34,7 +34,7 @@ HEAT_UNITS_PER_JOULE = 1.4
 
 
 @dataclass(frozen=True, slots=True)
-class PowerPoint:
+class PowerPoint(WholeDocument):
     """The highest tube power [kW] for an exposure of time_ms."""
 
     time_ms: float
@@ -42,7 +42,7 @@ class PowerPoint:
 
 
 @dataclass(frozen=True, slots=True)
-class FocalSpot:
+class FocalSpot(WholeDocument):
     """A focal spot: nominal size [mm], its power limits, times rising, and the most mA [mA] that the console gives it; None
     where its power alone limits it."""
 
@@ -53,7 +53,7 @@ class FocalSpot:
 
 
 @dataclass(frozen=True, slots=True)
-class Generator:
+class Generator(WholeDocument):
     """The station lists of a room's console and the limits of its tube. time_ms may be empty: then time = mAs / mA."""
 
     kvp: tuple[float, ...]

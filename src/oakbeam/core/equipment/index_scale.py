@@ -12,7 +12,7 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 from typing import Literal
 
-from oakbeam.core.errors import OutOfRange, Refusal, positive, within
+from oakbeam.core.errors import OutOfRange, Refusal, WholeDocument, positive, within
 from oakbeam.core.image_review import EI_RANGE
 
 IndexForm = Literal["inverse", "logarithmic", "proportional"]
@@ -25,7 +25,7 @@ NAME_LENGTH = 40
 
 
 @dataclass(frozen=True, slots=True)
-class IndexScale:
+class IndexScale(WholeDocument):
     """What a console shows for a kerma K [µGy] at the receptor.
 
     inverse: constant / K. proportional: constant * K. logarithmic: constant + per_decade * log10(K); a per_decade below 0

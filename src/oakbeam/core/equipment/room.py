@@ -9,7 +9,7 @@ from typing import Literal
 
 from oakbeam.core.equipment.generator import AEC_BACKUP_FACTOR, AEC_MINIMUM_RESPONSE_MS, Generator
 from oakbeam.core.equipment.index_scale import IndexScale
-from oakbeam.core.errors import OutOfRange, Refusal, unknown, within
+from oakbeam.core.errors import OutOfRange, Refusal, WholeDocument, unknown, within
 from oakbeam.core.image_review import EI_RANGE
 from oakbeam.core.lengths import LengthUnit, to_cm
 from oakbeam.core.physics.beam.grid import GridStrips, Interspace
@@ -30,7 +30,7 @@ USUAL_DETENTS: Mapping[LengthUnit, tuple[float, ...]] = {
 
 
 @dataclass(frozen=True, slots=True)
-class Output:
+class Output(WholeDocument):
     """A measured tube output: air kerma [µGy/mAs] in air at 100 cm, at one kVp."""
 
     kvp: float
@@ -38,7 +38,7 @@ class Output:
 
 
 @dataclass(frozen=True, slots=True)
-class Tube:
+class Tube(WholeDocument):
     """Total filtration [mm Al, and added mm Cu] and anode angle [degrees] of the tube. cathode_at: where its cathode end is
     over the table, in the department's words ("head end"); empty where nobody said."""
 
@@ -49,7 +49,7 @@ class Tube:
 
 
 @dataclass(frozen=True, slots=True)
-class Filter:
+class Filter(WholeDocument):
     """A filter that can be put before the tube in addition to its own: mm Al and mm Cu."""
 
     id: str
@@ -59,7 +59,7 @@ class Filter:
 
 
 @dataclass(frozen=True, slots=True)
-class Grid:
+class Grid(WholeDocument):
     """A focused linear grid; range_cm is the SID range its maker states for it. Strips as in `GridStrips`."""
 
     ratio: int
@@ -76,7 +76,7 @@ class Grid:
 
 
 @dataclass(frozen=True, slots=True)
-class Support:
+class Support(WholeDocument):
     """Where the receptor sits. gap_cm: from the surface the patient touches to the receptor. grid: the one built in.
     attenuation_mm_al: aluminium equivalent of the table top or front. sid_range_cm: how near and far the tube travels from a
     receptor there, None where nobody said. sid_detents: where the tube clicks into place for it, rising, in the unit that is
@@ -105,7 +105,7 @@ USUAL_TRAVEL_CM: Mapping[SupportId, tuple[float, float]] = {
 
 
 @dataclass(frozen=True, slots=True)
-class Receptor:
+class Receptor(WholeDocument):
     """A receptor. Digital kinds have a target exposure index, film-screen a speed class; size in cm, width x height.
 
     region_targets: target index by region of the body where it is not target_ei. ei_scale: index shown over index that the
@@ -158,7 +158,7 @@ class Receptor:
 
 
 @dataclass(frozen=True, slots=True)
-class Aec:
+class Aec(WholeDocument):
     """Automatic exposure control: the cells there are, the exposure ratio of one density step, its shortest response [ms],
     and the back-up over the prediction. The room's mAs ceiling is the generator's.
 
@@ -174,7 +174,7 @@ class Aec:
 
 
 @dataclass(frozen=True, slots=True)
-class Calibration:
+class Calibration(WholeDocument):
     """When and by whom the outputs and indices were last accepted, and how well they fitted. instrument: what they were read
     with; read_on and due_on: the days they were read and are next due (ISO), empty where nobody said."""
 
@@ -189,7 +189,7 @@ class Calibration:
 
 
 @dataclass(frozen=True, slots=True)
-class Room:
+class Room(WholeDocument):
     """A room and its equipment. outputs: at least two points, kVp rising. school: the method it calculates by.
     aec None: the room has none. filters: those that can be selected, besides none. revision grows with each change.
     length_unit: what stands on its machine. typical_output: nobody read the outputs, they are those of usual tubes; dose
