@@ -4,7 +4,7 @@
 #   bootstrap.sh packages LOCK   the Python packages of a lock file, into .venv
 #   bootstrap.sh node      Node >= 20.19 (from the package index, into .venv, where the machine has none or an older one)
 #   bootstrap.sh browser   Chromium and the libraries the browser tests need
-#   bootstrap.sh dicom     the DICOM tools the tests send and ask with, written by other hands than ours
+#   bootstrap.sh dicom     the DICOM tools the tests send and ask with, written by other hands than ours, and certificates
 set -euo pipefail
 cd "$(dirname "$0")/.."
 
@@ -62,6 +62,6 @@ case "${1:-}" in
   # not have it or cannot be reached, Chromium itself serves.
   browser)
     debian_packages chromium-headless-shell libatomic1 fonts-liberation || debian_packages chromium libatomic1 fonts-liberation ;;
-  dicom) debian_packages dcmtk dicom3tools ;;
+  dicom) debian_packages dcmtk dicom3tools openssl ;;
   *) echo "usage: bootstrap.sh python|packages LOCK|node|browser|dicom" >&2; exit 2 ;;
 esac

@@ -29,7 +29,7 @@ from oakbeam.formats.exposure_table import TableColumn
 from oakbeam.formats.image_header import Unreadable
 from oakbeam.formats.one_way import OneWay
 from oakbeam.store import Store, images, local, rooms
-from oakbeam.store.images import Heap
+from oakbeam.store.images import Heap, RefusedObject
 
 router = resource("log")
 MOST_OBJECTS, MOST_OBJECT, MOST_UNPACKED = 2000, 64 * 1024 * 1024, 512 * 1024 * 1024
@@ -293,6 +293,12 @@ def post_images(store: StoreHere, who: Actor, asked: ObjectsIn) -> TakenIn:
 def get_waiting_images(store: StoreHere) -> WaitingOut:
     """Objects that wait for an answer, in heaps, and what was answered so far."""
     return waiting(store)
+
+
+@router.get("/log/images/refused")
+def get_refused_objects(store: StoreHere) -> list[RefusedObject]:
+    """What the listener refused, newest first: when, from whom and why, without a word of what was sent."""
+    return images.refused(store)
 
 
 @router.post("/log/images/answers")

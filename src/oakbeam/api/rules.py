@@ -96,6 +96,7 @@ RULES: Mapping[str, Rule] = {
     "GET /api/exposures/csv": RECORDS,
     "GET /api/exposures/{exposure_id}": RECORDS,
     "GET /api/log/images/waiting": RECORDS,
+    "GET /api/log/images/refused": RECORDS,
     "GET /api/log/board": RECORDS,
     "GET /api/log/days": RECORDS,
     "GET /api/log/repeats": RECORDS,

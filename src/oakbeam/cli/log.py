@@ -40,6 +40,9 @@ def add_to(commands: Any, run: Callable[[Run], Callable[[argparse.Namespace], in
         "--allow", type=_listed, default=[], metavar="TITLES", help="the callers it takes, separated by commas"
     )
     listening.add_argument("--room", help="the room of machines that are not known yet")
+    listening.add_argument("--tls-certificate", type=Path, metavar="FILE", help="encrypt: this listener's certificate (PEM)")
+    listening.add_argument("--tls-key", type=Path, metavar="FILE", help="and its key")
+    listening.add_argument("--tls-callers", type=Path, metavar="FILE", help="take only callers whose certificate these sign")
     listening.set_defaults(run=run(_listen))
     text = "Answer worklist questions with invented requests, for trying out."
     inventing = commands.add_parser("worklist-demo", help=text, description=text)
@@ -84,9 +87,13 @@ def _stand_in(given: argparse.Namespace) -> int:
 
 
 def _listen(given: argparse.Namespace, store: Store) -> int:
+    from oakbeam.cli.bounded_peer import tls
     from oakbeam.cli.listener import listen
 
     if not given.allow:
         text = "Name the callers it takes with --allow: the titles of your machines, separated by commas."
         raise Refusal("Whose images?", text, None, "allow")
-    return listen(store, given.host, given.port, given.title, given.allow, given.room)
+    if (given.tls_certificate is None) != (given.tls_key is None) or (given.tls_callers and not given.tls_key):
+        raise Refusal("Half of TLS", "Name both --tls-certificate and --tls-key.", None, "tls-certificate")
+    secure = tls(given.tls_certificate, given.tls_key, given.tls_callers) if given.tls_key else None
+    return listen(store, given.host, given.port, given.title, given.allow, given.room, secure)

@@ -177,6 +177,42 @@ def set_aside(db: Connection, keys: Iterable[str], actor: str, why: str) -> int:
     return len(marks)
 
 
+MOST_REFUSED = 1000
+"""Rows of the journal of what was refused; older ones go."""
+
+
+@dataclass(frozen=True, slots=True)
+class RefusedObject:
+    """What the listener refused: from which caller (the title it gave) and address, why, and how many times in a row."""
+
+    at: str
+    caller: str
+    address: str
+    why: str
+    n: int
+
+
+def refuse(store: Store, caller: str, address: str, why: str) -> None:
+    """Write down that something was refused; the same again is counted in the row that is there."""
+    said = {"at": now(), "caller": caller, "address": address[:60], "why": why}
+    with store.change() as db:
+        again = db.execute(
+            "UPDATE refused_object SET n = n + 1, at = :at WHERE id = (SELECT max(id) FROM refused_object)"
+            " AND caller = :caller AND address = :address AND why = :why",
+            said,
+        )
+        if again.rowcount:
+            return
+        db.execute("INSERT INTO refused_object (at, caller, address, why) VALUES (:at, :caller, :address, :why)", said)
+        db.execute("DELETE FROM refused_object WHERE id <= (SELECT max(id) FROM refused_object) - ?", (MOST_REFUSED,))
+
+
+def refused(store: Store, limit: int = 100) -> list[RefusedObject]:
+    """What the listener refused, newest first."""
+    rows = store.db.execute("SELECT at, caller, address, why, n FROM refused_object ORDER BY id DESC LIMIT ?", (limit,))
+    return [RefusedObject(**dict(row)) for row in rows]
+
+
 def facts_from(text: str) -> ImageFacts:
     """What was kept of an object that waits."""
     body = json.loads(text)

@@ -2428,6 +2428,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/log/images/refused": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Get Refused Objects
+         * @description What the listener refused, newest first: when, from whom and why, without a word of what was sent.
+         */
+        get: operations["get_refused_objects_api_log_images_refused_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/log/images/answers": {
         parameters: {
             query?: never;
@@ -8404,6 +8424,22 @@ export interface components {
         Recorded: {
             exposure: components["schemas"]["Exposure"];
             judgement: components["schemas"]["Judgement"] | null;
+        };
+        /**
+         * RefusedObject
+         * @description What the listener refused: from which caller (the title it gave) and address, why, and how many times in a row.
+         */
+        RefusedObject: {
+            /** At */
+            at: string;
+            /** Caller */
+            caller: string;
+            /** Address */
+            address: string;
+            /** Why */
+            why: string;
+            /** N */
+            n: number;
         };
         /**
          * Repeats
@@ -22663,6 +22699,89 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["WaitingOut"];
+                };
+            };
+            /** @description Not an address of this application */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Nobody is signed in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not for this role, or not from here */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description There is no such thing */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The present state does not allow it */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description More than this operation takes */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Refused; says what is allowed */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    get_refused_objects_api_log_images_refused_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RefusedObject"][];
                 };
             };
             /** @description Not an address of this application */
