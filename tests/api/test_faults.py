@@ -85,7 +85,7 @@ def test_a_file_that_may_not_be_written_still_answers_the_desk(charted, monkeypa
             db.parsed, db.row_factory = self._parsed, sqlite3.Row
             return db
 
-        def _migrate(self):
+        def _migrate(self, older):
             pass
 
     client = signed_in(charted, TestClient(build(charted), raise_server_exceptions=False), "all")

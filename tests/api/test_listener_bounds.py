@@ -11,6 +11,7 @@ import pytest
 from pynetdicom import AE, ALL_TRANSFER_SYNTAXES
 from tests.objects import image
 
+from oakbeam.api import image_import
 from oakbeam.cli import bounded_peer, listener
 from oakbeam.cli.listener import Listener
 from oakbeam.store import exposures, images
@@ -50,7 +51,7 @@ def closed_by_the_other_side(connection, within_s=20.0):
 def test_pixels_are_let_go_of_as_they_come_and_an_endless_object_ends_it(charted, listening, monkeypatch):
     monkeypatch.setattr(bounded_peer, "MOST_KEPT", 60_000)
     monkeypatch.setattr(bounded_peer, "MOST_OBJECT", 900_000)
-    kept, read = [], listener.read_all
+    kept, read = [], image_import.read_all
 
     def noted(objects, keys):
         kept.extend(map(len, objects))

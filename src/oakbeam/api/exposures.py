@@ -2,13 +2,14 @@
 
 from __future__ import annotations
 
+import hashlib
 import statistics
 from collections.abc import Iterable, Iterator
 from dataclasses import asdict, replace
 from datetime import date
 from typing import Annotated, Any
 
-from fastapi import Depends, Query
+from fastapi import Depends, Header, Query
 from fastapi.responses import Response
 from pydantic import BaseModel, Field, StringConstraints
 
@@ -249,8 +250,12 @@ def judge(store: Store, asked: ResultRequest) -> Judgement:
     )
 
 
-def record(store: Store, asked: ExposureRequest, actor: str) -> Recorded:
-    """Record an exposure with what was suggested for it and the judgement of its image."""
+def record(store: Store, asked: ExposureRequest, actor: str, key: str | None = None) -> Recorded:
+    """Record an exposure with what was suggested for it and the judgement of its image; one row for one key, however often
+    it is sent."""
+    sent = exposures.Sent(actor, key, hashlib.sha256(asked.model_dump_json().encode()).hexdigest()) if key else None
+    if sent and (before := exposures.of_key(store.db, sent)):
+        return _again(store, asked, before)
     if (asked.outcome == "rejected") != (asked.reject_reason is not None):
         raise Refusal(
             "Reason for a reject",
@@ -271,24 +276,7 @@ def record(store: Store, asked: ExposureRequest, actor: str) -> Recorded:
     at_stations = done.technique
     scale = asked.mas / at_stations.mas if at_stations.kvp == asked.kvp else None
     kerma, kap = done.forecast.incident_air_kerma_mgy, done.forecast.kap_mgycm2
-    judgement = None
-    if any(one is not None for one in (asked.ei, asked.shown_index, asked.optical_density)):
-        judgement = judge(
-            store,
-            ResultRequest(
-                room=asked.technique.room,
-                projection=asked.technique.projection,
-                receptor=at_stations.receptor,
-                kvp=asked.kvp,
-                mas=asked.mas,
-                exposure_control=at_stations.exposure_control,
-                target_ei=derived.forecast.target_ei,
-                ei=asked.ei,
-                shown_index=asked.shown_index,
-                optical_density=asked.optical_density,
-                findings=asked.findings,
-            ),
-        )
+    judgement = _judged(store, asked, at_stations.receptor, at_stations.exposure_control, derived.forecast.target_ei)
     exposure = Exposure(
         room=asked.technique.room,
         chart=reference.id,
@@ -338,14 +326,45 @@ def record(store: Store, asked: ExposureRequest, actor: str) -> Recorded:
     level = found.projection.usual_kerma_mgy
     why = far_over(exposure.di, exposure.reliable, exposure.incident_air_kerma_mgy, level)
     exposure = replace(exposure, far_over=bool(why))
-    return Recorded(exposure=kept(store, exposure, actor), judgement=judgement)
-
-
-def kept(store: Store, exposure: Exposure, actor: str) -> Exposure:
-    """Keep a record: in the row that its image has already, where there is one; else in one of its own."""
     with store.change() as db:
-        joined = join_record(db, replace(exposure, taken_at=now()), actor)
-    return joined or exposures.add(store, exposure, actor)
+        # Once more, now that nobody else writes: another may have sent the same, or approved another version.
+        if sent and (before := exposures.of_key(db, sent)):
+            return _again(store, asked, before)
+        charts.for_recording(store, reference.id)
+        kept = join_record(db, replace(exposure, taken_at=now()), actor) or exposures.record(db, [exposure], actor)[0]
+        if sent:
+            exposures.keep_key(db, sent, kept.id)
+    return Recorded(exposure=kept, judgement=judgement)
+
+
+def _again(store: Store, asked: ExposureRequest, before: Exposure) -> Recorded:
+    """The answer to a record that was sent before: its row, and its judgement."""
+    receptor = before.receptor or ""
+    return Recorded(exposure=before, judgement=_judged(store, asked, receptor, before.exposure_control, before.target_ei))
+
+
+def _judged(
+    store: Store, asked: ExposureRequest, receptor: str, control: ExposureControl, target_ei: float | None
+) -> Judgement | None:
+    """The judgement of a record; None where no index came back."""
+    if all(one is None for one in (asked.ei, asked.shown_index, asked.optical_density)):
+        return None
+    return judge(
+        store,
+        ResultRequest(
+            room=asked.technique.room,
+            projection=asked.technique.projection,
+            receptor=receptor,
+            kvp=asked.kvp,
+            mas=asked.mas,
+            exposure_control=control,
+            target_ei=target_ei,
+            ei=asked.ei,
+            shown_index=asked.shown_index,
+            optical_density=asked.optical_density,
+            findings=asked.findings,
+        ),
+    )
 
 
 def trend(found: list[Exposure]) -> Trend:
@@ -382,9 +401,17 @@ def post_judgement(store: StoreHere, asked: ResultRequest) -> Judgement:
 
 
 @router.post("/exposures", status_code=201, tags=["log"])
-def record_exposure(store: StoreHere, who: Actor, asked: ExposureRequest) -> Recorded:
-    """Record an exposure with its outcome."""
-    return record(store, asked, who)
+def record_exposure(
+    store: StoreHere,
+    who: Actor,
+    asked: ExposureRequest,
+    idempotency_key: Annotated[
+        str | None,
+        Header(max_length=100, pattern=r"^[!-~]+$", description="the same record sent again under it is the same row"),
+    ] = None,
+) -> Recorded:
+    """Record an exposure with its outcome; once, however often it is sent under one key."""
+    return record(store, asked, who, idempotency_key)
 
 
 def named(found: Iterable[Exposure], who: Here) -> Iterator[Exposure]:

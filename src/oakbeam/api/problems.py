@@ -20,7 +20,7 @@ from oakbeam.api.bodies import TooLarge, TooSlow
 from oakbeam.api.types import LineNow, Problem
 from oakbeam.core.errors import Refusal, Unanswered, named
 from oakbeam.formats.chart_csv import BadFile
-from oakbeam.store import Busy, Conflict, NotFound
+from oakbeam.store import Busy, Conflict, FileMoved, NotFound
 from oakbeam.store.charts import Stale
 from oakbeam.store.people import TooManyAttempts, WrongPassword, WrongSetupCode
 
@@ -36,6 +36,7 @@ STATUS: Mapping[type[Refusal], int] = {
     TooLarge: 413,
     TooSlow: 408,
     Busy: 503,
+    FileMoved: 503,
     Unanswered: 503,
     TooManyAttempts: 429,
 }
@@ -161,7 +162,7 @@ def install(app: FastAPI) -> None:
 
 def refusal_response(refusal: Refusal) -> JSONResponse:
     """The HTTP answer of a refusal; where trying again helps, it says after how long."""
-    wait = {"Retry-After": str(refusal.wait_s)} if isinstance(refusal, TooManyAttempts | Busy) else None
+    wait = {"Retry-After": str(refusal.wait_s)} if isinstance(refusal, TooManyAttempts | Busy | FileMoved) else None
     return response(of_refusal(refusal), wait)
 
 

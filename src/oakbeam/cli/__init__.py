@@ -37,6 +37,8 @@ from oakbeam.core.errors import Refusal
 from oakbeam.formats import chart_csv, chart_json
 from oakbeam.store import NoDatabase, NotFound, Store, backups, charts, database, local, people
 from oakbeam.store.audit_chain import chain_fault
+from oakbeam.store.database import Older
+from oakbeam.store.ownership import Owner
 
 DATABASE = "oakbeam.db"
 SETUP_CODE = "setup-code.txt"
@@ -157,14 +159,20 @@ def _parser() -> argparse.ArgumentParser:
     restoring = add("restore", _restore, "Put a backup in the database's place, once it is seen to be whole.")
     restoring.add_argument("backup", type=Path)
     restoring.add_argument("--replace", action="store_true", help="where there is a database; it is kept as oakbeam.before")
+    add(
+        "migrate",
+        _migrate,
+        "Bring the database up to this version, after a backup beside it; a server does so as it starts.",
+    )
     add("check", _check, "Whether the database is whole, and of a step that this version knows.")
     add("openapi", _openapi, "Print the API's description.")
     return parser
 
 
-def _store(given: argparse.Namespace, new: bool = False) -> Store:
-    """The database of the data folder, which must be there: a mistyped folder is not an empty department."""
-    return Store(given.data / DATABASE, new)
+def _store(given: argparse.Namespace, older: Older = "refuse") -> Store:
+    """The database of the data folder, which must be there: a mistyped folder is not an empty department. Only a server and
+    `oakbeam migrate` bring an older one up."""
+    return Store(given.data / DATABASE, new=False, older=older)
 
 
 def _listed(text: str) -> list[str]:
@@ -172,14 +180,22 @@ def _listed(text: str) -> list[str]:
 
 
 def _serve(given: argparse.Namespace) -> int:
+    _check_proxies(given)
+    path = given.data / DATABASE
+    if not given.new and not path.is_file():
+        raise NoDatabase(path)
+    with Owner(path):
+        _serve_owned(given, Store(path, new=given.new))
+    return 0
+
+
+def _serve_owned(given: argparse.Namespace, store: Store) -> None:
     import uvicorn
 
     from oakbeam.api import observing
     from oakbeam.api.app import build
     from oakbeam.api.slow_clients import Impatient
 
-    _check_proxies(given)
-    store = _store(given, new=given.new)
     kept = given.data / SETUP_CODE
     kept.unlink(missing_ok=True)
     if (code := people.new_setup_code(store)) is not None:
@@ -210,7 +226,6 @@ def _serve(given: argparse.Namespace) -> int:
         # The application takes forwarded addresses in itself: it has to see first who really is at the other end.
         proxy_headers=False,
     )
-    return 0
 
 
 def _connections() -> int:
@@ -245,7 +260,9 @@ def interface() -> Path | None:
 def _seed(given: argparse.Namespace) -> int:
     from oakbeam.demo import seed
 
-    added = seed.seed(_store(given, new=True), datetime.now(UTC))
+    path = given.data / DATABASE
+    with Owner(path):
+        added = seed.seed(Store(path), datetime.now(UTC))
     print("Demo clinic added." if added else "The demo clinic is there already; nothing was added.")
     return 0
 
@@ -314,7 +331,7 @@ def _import(given: argparse.Namespace) -> int:
 
 
 def _backup(given: argparse.Namespace) -> int:
-    store = _store(given)
+    store = _store(given, older="read")
     if given.keep is None:
         store.backup(given.target)
         return 0
@@ -334,11 +351,26 @@ def _check(given: argparse.Namespace) -> int:
     if not path.is_file():
         raise NoDatabase(path)
     database.verify(path)
-    store = _store(given)
+    store = _store(given, older="read")
+    if store.step < database.newest_step():
+        print(f"The database is whole, at step {store.step}; this version works at step {database.newest_step()}.")
+        return 0
     if fault := chain_fault(store.db):
         print(f"oakbeam: {fault}", file=sys.stderr)
         return 1
     print("The database is whole, and its audit as it was written.")
+    return 0
+
+
+def _migrate(given: argparse.Namespace) -> int:
+    path = given.data / DATABASE
+    if not path.is_file():
+        raise NoDatabase(path)
+    with Owner(path):
+        before = Store(path, new=False, older="read").step
+        step = Store(path, new=False).step
+    kept = "" if before == step else f", from step {before}; a backup of it lies beside it"
+    print(f"The database is at step {step}{kept}.")
     return 0
 
 

@@ -1,5 +1,7 @@
 """The database file: connections, migrations, transactions, backup and restore.
 
+What is committed is in the file that bears the name, or it is not acknowledged (see `ownership`).
+
 WAL, foreign keys on, one connection per thread, which ends with the thread. Reads never wait for a writer and never write; a
 change is one `with store.change() as db` (BEGIN IMMEDIATE), committed whole or not at all, with its audit rows inside. A
 change that another process holds up for longer than MOST_WAIT_S is refused as `Busy`.
@@ -8,11 +10,13 @@ change that another process holds up for longer than MOST_WAIT_S is refused as `
 from __future__ import annotations
 
 import json
+import logging
 import math
 import os
 import shutil
 import sqlite3
 import threading
+import time
 import weakref
 from collections.abc import Callable, Hashable, Iterator, Mapping
 from contextlib import contextmanager, suppress
@@ -20,15 +24,22 @@ from datetime import UTC, datetime
 from importlib.resources import files
 from importlib.resources.abc import Traversable
 from pathlib import Path
-from typing import Any, TypeVar
+from typing import Any, Literal, TypeVar
 
 from oakbeam.core.errors import Allowed, Refusal
 from oakbeam.store.audit_chain import next_link
+from oakbeam.store.ownership import FileMoved, InPlace, Owner
 
 T = TypeVar("T")
 MOST_PARSED = 50_000
 MOST_WAIT_S = 1.5
 """How long a change waits for another process that writes."""
+LOOKED_AGAIN_S = 1.0
+"""Reading looks so often whether the file is still in its place; each change does."""
+Older = Literal["bring up", "refuse", "read"]
+"""What is done with a database of an earlier step: bring it up (a server's work, and `oakbeam migrate`'s), refuse it, or
+read it as it is."""
+_LOG = logging.getLogger("oakbeam")
 FILE_MODE = 0o600
 """The database is its owner's alone: it holds password hashes."""
 
@@ -98,13 +109,13 @@ class _OfThread:
 
 
 class Store:
-    """An open database. `path` is the file; pending migrations are applied.
+    """An open database. `path` is the file.
 
     new: make the file, and its folder, where there is none. Raises NoDatabase otherwise, so that a mistyped folder is never
-    taken for an empty department.
+    taken for an empty department. older: what is done with one of an earlier step; one of a later step is refused.
     """
 
-    def __init__(self, path: Path, new: bool = True) -> None:
+    def __init__(self, path: Path, new: bool = True, older: Older = "bring up") -> None:
         if not path.is_file():
             if not new:
                 raise NoDatabase(path)
@@ -118,7 +129,11 @@ class Store:
         self.last_asked: dict[str, str] = {}
         """When each session was last asked for (see `people.session_of`)."""
         self._lock = threading.Lock()
-        self._migrate()
+        # A connection that is never used: while it is open the write-ahead log stays the same file.
+        self._anchor = self._connect()
+        self._anchor.execute("SELECT 1 FROM sqlite_master").fetchall()
+        self._place, self._looked = InPlace(path), time.monotonic()
+        self._migrate(older)
 
     @property
     def db(self) -> Connection:
@@ -145,6 +160,9 @@ class Store:
         SQLite's data_version tells this thread's connection of every commit made through another one; a commit through
         this one forgets by itself (see `change`).
         """
+        if time.monotonic() - self._looked > LOOKED_AGAIN_S:
+            self._looked = time.monotonic()
+            self._in_place()
         held = self._of_thread()
         seen = held.connection.execute("PRAGMA data_version").fetchone()[0]
         if held.seen != seen:
@@ -163,7 +181,8 @@ class Store:
 
     @contextmanager
     def change(self) -> Iterator[Connection]:
-        """One transaction: everything inside is committed together, or nothing is."""
+        """One transaction: everything inside is committed together, or nothing is. Raises FileMoved where the file is not in
+        its place before it, or after it."""
         held = self._of_thread()
         db = held.connection
         try:
@@ -173,6 +192,7 @@ class Store:
                 raise Busy from None
             raise
         try:
+            self._in_place()
             with self._lock:
                 waiting, self._waiting = self._waiting, {}
             for statement, values in waiting.values():
@@ -184,10 +204,19 @@ class Store:
             raise
         db.execute("COMMIT")
         held.memory.clear()
+        self._in_place()
+
+    def _in_place(self) -> None:
+        if why := self._place.fault():
+            moved = FileMoved(self.path, why)
+            _LOG.critical("%s: %s", moved.title, moved.detail)
+            raise moved
 
     def write_fault(self) -> str | None:
         """Why nothing could be changed now, in a sentence; None where it could. What is tried is taken back."""
         db = self.db
+        if why := self._place.fault():
+            return FileMoved(self.path, why).detail
         try:
             db.execute("BEGIN IMMEDIATE")
             try:
@@ -210,7 +239,9 @@ class Store:
         os.close(os.open(part, os.O_CREAT | os.O_EXCL | os.O_WRONLY, FILE_MODE))
         try:
             self.db.execute("VACUUM INTO ?", (str(part),))
+            _to_disk(part)
             part.replace(target)
+            _to_disk(target.parent)
         except BaseException:
             part.unlink(missing_ok=True)
             raise
@@ -220,6 +251,7 @@ class Store:
         with self._lock:
             for held in tuple(self._open):
                 held.connection.close()
+        self._anchor.close()
         self._local = threading.local()
 
     def _connect(self) -> Connection:
@@ -240,16 +272,28 @@ class Store:
         db.execute("PRAGMA foreign_keys = ON")
         return db
 
-    def _migrate(self) -> None:
-        """Apply the pending scripts in one transaction. Foreign keys rest meanwhile, so that a table can be made anew, and
-        are checked before the commit; a renamed table leaves the texts of triggers alone."""
+    @property
+    def step(self) -> int:
+        """The last migration that the database has."""
+        return int(self.db.execute("PRAGMA user_version").fetchone()[0])
+
+    def _migrate(self, older: Older) -> None:
+        """Apply the pending scripts in one transaction, after a backup beside the file. Foreign keys rest meanwhile, so that
+        a table can be made anew, and are checked before the commit; a renamed table leaves the texts of triggers alone."""
+        at, scripts = self.step, _scripts()
+        if at > len(scripts):
+            raise Conflict("Newer database", f"The database is at step {at}; this Oakbeam knows {len(scripts)}.")
+        if at == len(scripts) or older == "read":
+            return
+        if older == "refuse":
+            says = f"The database is at step {at}, this Oakbeam works at {len(scripts)}. Start the server, or run"
+            raise Conflict("Older database", f"{says} `oakbeam migrate`: both keep a backup beside it first.")
+        if at:
+            self.backup(self.path.with_name(f"{self.path.stem}.step-{at}.{datetime.now(UTC):%Y%m%dT%H%M%S.%f}Z.db"))
         self.db.execute("PRAGMA foreign_keys = OFF")
         self.db.execute("PRAGMA legacy_alter_table = ON")
         with self.change() as db:
             at = int(db.execute("PRAGMA user_version").fetchone()[0])
-            scripts = _scripts()
-            if at > len(scripts):
-                raise Conflict("Newer database", f"The database is at step {at}; this Oakbeam knows {len(scripts)}.")
             for number, script in enumerate(scripts[at:], at + 1):
                 for statement in _statements(script.read_text(encoding="utf-8")):
                     db.execute(statement)
@@ -263,32 +307,70 @@ class Store:
 def restore(backup: Path, target: Path, replace_existing: bool = False) -> None:
     """Put a backup in a database's place, once it is seen to be whole and of a known step; nothing is touched otherwise.
 
-    replace_existing: an existing database is kept beside it as `.before`. No server may have the target open.
+    replace_existing: an existing database is kept beside it as `.before`. Raises Owned while a server has the target open.
     """
     if not backup.is_file():
         raise NoDatabase(backup)
     if target.exists() and not replace_existing:
         raise Conflict("A database is there", f"'{target.name}' exists; say --replace to put the backup in its place.")
     verify(backup)
-    target.parent.mkdir(parents=True, exist_ok=True)
+    with Owner(target):
+        _put_in_place(backup, target)
+
+
+def _put_in_place(backup: Path, target: Path) -> None:
     fresh = target.with_suffix(".restoring")
     fresh.unlink(missing_ok=True)
     os.close(os.open(fresh, os.O_CREAT | os.O_EXCL | os.O_WRONLY, FILE_MODE))
-    fresh.write_bytes(backup.read_bytes())
+    shutil.copyfile(backup, fresh)
+    _to_disk(fresh)
     verify(fresh)
-    if target.exists():
-        # What the log of the old one still holds belongs to it, and must not be taken for the new one's.
-        with sqlite3.connect(target) as old:
-            old.execute("PRAGMA wal_checkpoint(TRUNCATE)")
+    old = _kept_as_before(target) if target.exists() else None
+    try:
+        # The log of the old one belongs to it, and must not be taken for the new one's.
+        for left in (target.with_name(target.name + "-wal"), target.with_name(target.name + "-shm")):
+            left.unlink(missing_ok=True)
+        fresh.replace(target)
+        _to_disk(target.parent)
+    finally:
+        if old is not None:
+            old.close()
+
+
+def _kept_as_before(target: Path) -> sqlite3.Connection | None:
+    """Copy a database to `.before`, with what its log still holds, so that there is one at every moment. Its write lock is
+    held by the connection that comes back, so that nothing more is acknowledged by a process that is no server (a listener
+    say); None where it cannot be read as one and was copied as it is."""
+    before = target.with_suffix(".before")
+    before.unlink(missing_ok=True)
+    os.close(os.open(before, os.O_CREAT | os.O_EXCL | os.O_WRONLY, FILE_MODE))
+    old = sqlite3.connect(target, isolation_level=None, timeout=MOST_WAIT_S)
+    try:
+        old.execute("BEGIN IMMEDIATE")
+        with sqlite3.connect(target) as reading, sqlite3.connect(before) as copy:
+            reading.backup(copy)
+        reading.close()
+        copy.close()
+    except sqlite3.OperationalError as error:
         old.close()
-        # A copy, so that there is a database at every moment: the new one takes its place in one step.
-        before = target.with_suffix(".before")
-        before.unlink(missing_ok=True)
-        os.close(os.open(before, os.O_CREAT | os.O_EXCL | os.O_WRONLY, FILE_MODE))
+        if error.sqlite_errorcode in (sqlite3.SQLITE_BUSY, sqlite3.SQLITE_LOCKED):
+            raise Busy from None
+        raise
+    except sqlite3.DatabaseError:
+        old.close()
         shutil.copyfile(target, before)
-    for left in (target.with_name(target.name + "-wal"), target.with_name(target.name + "-shm")):
-        left.unlink(missing_ok=True)
-    fresh.replace(target)
+        return None
+    _to_disk(before)
+    return old
+
+
+def _to_disk(path: Path) -> None:
+    """Have the system write a file, or a folder's entries, to the disk now."""
+    number = os.open(path, os.O_RDONLY)
+    try:
+        os.fsync(number)
+    finally:
+        os.close(number)
 
 
 def verify(path: Path) -> None:
@@ -309,6 +391,11 @@ def verify(path: Path) -> None:
         raise Conflict("Damaged", f"'{path.name}' is damaged; take another backup.")
     if step > len(_scripts()):
         raise Conflict("Newer database", f"'{path.name}' is at step {step}; this Oakbeam knows {len(_scripts())}.")
+
+
+def newest_step() -> int:
+    """The step that this version brings a database to."""
+    return len(_scripts())
 
 
 def _scripts() -> list[Traversable]:

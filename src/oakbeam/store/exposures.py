@@ -6,7 +6,8 @@ import json
 import sqlite3
 from collections.abc import Iterable, Iterator, Mapping
 from dataclasses import dataclass, field, fields, replace
-from typing import Literal
+from datetime import datetime, timedelta
+from typing import Any, Literal
 
 from oakbeam.catalogue import Catalogue
 from oakbeam.core.anatomy.body import AgeBand, Sex
@@ -148,6 +149,49 @@ def between(
     return [_from(row) for row in rows]
 
 
+KEYS_KEPT_DAYS = 30
+
+
+@dataclass(frozen=True, slots=True)
+class Sent:
+    """A record as it was sent: the key that whoever sent it gave it, and the digest of what it says."""
+
+    person: str
+    key: str
+    digest: str
+
+
+def of_key(db: Connection, sent: Sent) -> Exposure | None:
+    """The row that a record sent before under this key became; None where there is none, or it was taken back. Conflict
+    where the record sent before said something else."""
+    row = db.execute(
+        "SELECT exposure.*, digest FROM exposure_key JOIN exposure ON exposure.id = exposure_key.exposure"
+        " WHERE person = ? AND key = ? AND undone_at IS NULL",
+        (sent.person, sent.key),
+    ).fetchone()
+    if row is None:
+        return None
+    values = dict(row)
+    if values.pop("digest") != sent.digest:
+        raise Conflict(
+            "Recorded already",
+            f"This exposure was recorded as {row['kvp']:g} kVp and {row['mas']:g} mAs, {row['outcome']}; what you send now"
+            " differs. Take that record back first.",
+        )
+    return _from(values)
+
+
+def keep_key(db: Connection, sent: Sent, exposure_id: int) -> None:
+    """Within a change: remember which row a record became."""
+    db.execute(
+        "INSERT INTO exposure_key (person, key, digest, exposure, at) VALUES (?, ?, ?, ?, ?) ON CONFLICT (person, key)"
+        " DO UPDATE SET digest = excluded.digest, exposure = excluded.exposure, at = excluded.at",
+        (sent.person, sent.key, sent.digest, exposure_id, now()),
+    )
+    oldest = (datetime.fromisoformat(now()) - timedelta(days=KEYS_KEPT_DAYS)).isoformat(timespec="milliseconds")
+    db.execute("DELETE FROM exposure_key WHERE at < ?", (oldest,))
+
+
 def add(store: Store, exposure: Exposure, actor: str) -> Exposure:
     """Record an exposure; taken_at is now unless given."""
     return add_many(store, [exposure], actor)[0]
@@ -156,11 +200,16 @@ def add(store: Store, exposure: Exposure, actor: str) -> Exposure:
 def add_many(store: Store, exposures: list[Exposure], actor: str | None) -> list[Exposure]:
     """Record several exposures in one transaction; actor None: each by whom it names."""
     with store.change() as db:
-        recorded = [insert(db, exposure, actor or exposure.recorded_by) for exposure in exposures]
-        for one in recorded:
-            detail = {"projection": one.projection, "outcome": one.outcome}
-            audit(db, one.recorded_by or "", "exposure.record", f"exposure:{one.id}", detail)
-        tally.count(db, [one.id for one in recorded])
+        return record(db, exposures, actor)
+
+
+def record(db: Connection, exposures: list[Exposure], actor: str | None) -> list[Exposure]:
+    """Within a change: record several exposures, audited and counted."""
+    recorded = [insert(db, exposure, actor or exposure.recorded_by) for exposure in exposures]
+    for one in recorded:
+        detail = {"projection": one.projection, "outcome": one.outcome}
+        audit(db, one.recorded_by or "", "exposure.record", f"exposure:{one.id}", detail)
+    tally.count(db, [one.id for one in recorded])
     return recorded
 
 
@@ -428,7 +477,7 @@ _NAMES = [one.name for one in fields(Exposure) if one.name != "id"]
 _INSERT = f"INSERT INTO exposure ({', '.join(_NAMES)}) VALUES ({', '.join(f':{name}' for name in _NAMES)}) RETURNING id"
 
 
-def _from(row: sqlite3.Row) -> Exposure:
+def _from(row: sqlite3.Row | Mapping[str, Any]) -> Exposure:
     values = {key: row[key] for key in row.keys() if key != "undone_at"}  # noqa: SIM118 - a Row iterates over values
     values["findings"], values["sources"] = tuple(json.loads(row["findings"])), json.loads(row["sources"])
     values |= {name: bool(row[name]) for name in _FLAGS}

@@ -487,8 +487,12 @@ export const useCalibrate = () =>
 
 export function useRecord() {
   const queries = useQueryClient();
-  return useMutation<Schemas["Recorded"], Refused, ExposureRequest>({
-    mutationFn: (body) => unwrap<Schemas["Recorded"]>(client.POST("/api/exposures", { body })),
+  return useMutation<Schemas["Recorded"], Refused, { body: ExposureRequest; key: string }>({
+    // The same record sent again, as after an answer that was lost, is the same row.
+    mutationFn: ({ body, key }) =>
+      unwrap<Schemas["Recorded"]>(
+        client.POST("/api/exposures", { body, params: { header: { "idempotency-key": key } } }),
+      ),
     onSuccess: () => Promise.all(LOG.map((key) => queries.invalidateQueries({ queryKey: [key] }))),
     // The chart that was on screen is no longer the room's: its numbers make way for the new one's.
     onError: (error) =>

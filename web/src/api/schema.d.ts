@@ -2259,7 +2259,7 @@ export interface paths {
         put?: never;
         /**
          * Record Exposure
-         * @description Record an exposure with its outcome.
+         * @description Record an exposure with its outcome; once, however often it is sent under one key.
          */
         post: operations["record_exposure_api_exposures_post"];
         delete?: never;
@@ -21934,7 +21934,10 @@ export interface operations {
     record_exposure_api_exposures_post: {
         parameters: {
             query?: never;
-            header?: never;
+            header?: {
+                /** @description the same record sent again under it is the same row */
+                "idempotency-key"?: string | null;
+            };
             path?: never;
             cookie?: never;
         };

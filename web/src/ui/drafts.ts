@@ -1,7 +1,7 @@
 import { useEffect, useState } from "react";
 
 /** Raised whenever something typed changes its shape: what an older version left in the tab is then not read. */
-const VERSION = 1;
+const VERSION = 2;
 const place = (of: string) => `oakbeam.draft.${VERSION}.${of}`;
 
 function kept<T>(of: string): T | undefined {

@@ -15,13 +15,22 @@ export type Finding = NonNullable<Schemas["ResultRequest"]["findings"]>[number];
 
 /** What was really set and what came back, as typed; null where nothing was: the settings are then those that were shown. */
 interface Entry {
+  /** Of this one exposure, from when its judging opens: sent again under it, a record is the same row. */
+  key: string;
   kvp: number | null;
   mas: number | null;
   result: number | null;
   findings: Finding[];
 }
 
-const BLANK: Entry = { kvp: null, mas: null, result: null, findings: [] };
+const blank = (): Entry => ({ key: aKey(), kvp: null, mas: null, result: null, findings: [] });
+
+/** Browsers make UUIDs only over TLS, which not every department has. */
+function aKey(): string {
+  return Array.from(crypto.getRandomValues(new Uint8Array(16)), (one) =>
+    one.toString(16).padStart(2, "0"),
+  ).join("");
+}
 
 /** For the next patient: nothing of the last one stays. */
 export const forgetTyped = () => forgetDrafts("judging");
@@ -58,7 +67,7 @@ export function useJudging({
   onRejected,
 }: Props) {
   const place = `judging ${room.id} ${stop} ${projection.id}`;
-  const [typed, setEntry] = useDraft<Entry>(place, () => BLANK);
+  const [typed, setEntry] = useDraft<Entry>(place, blank);
   // Metal that was said before the exposure is in the image too: the index does not speak for the part.
   const said = answer?.cautions.some((one) => one.cites === "metal") ?? false;
   const metal = said && !typed.findings.includes("metal");
@@ -123,15 +132,18 @@ export function useJudging({
     }
     record.mutate(
       {
-        // Of the chart that was on screen: one that took its place meanwhile has other numbers.
-        technique: { ...request, chart: answer.chart.id },
-        kvp,
-        mas,
-        outcome,
-        findings: entry.findings,
-        ...more,
-        ...result,
-        ...(reason ? { reject_reason: reason } : {}),
+        key: entry.key,
+        body: {
+          // Of the chart that was on screen: one that took its place meanwhile has other numbers.
+          technique: { ...request, chart: answer.chart.id },
+          kvp,
+          mas,
+          outcome,
+          findings: entry.findings,
+          ...more,
+          ...result,
+          ...(reason ? { reject_reason: reason } : {}),
+        },
       },
       {
         onSuccess: () => {
@@ -147,7 +159,7 @@ export function useJudging({
     if (done || !record.isSuccess) return;
     record.reset();
     setConfirmed("");
-    setEntry(BLANK);
+    setEntry(blank());
   }
 
   /** Asks the receptor (a simulated one) for the index of what was really set; under AEC the chamber sets the mAs. */
