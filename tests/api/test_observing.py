@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
+import errno
 import json
+import os
 import shutil
 
 import pytest
@@ -12,9 +14,11 @@ from tests.conftest import signed_in
 
 from oakbeam.api import observing
 from oakbeam.api.app import build
+from oakbeam.store import backups
 
 
 def test_ready_says_what_stands_against_a_change(charted, client, monkeypatch):
+    monkeypatch.setattr(observing, "READY_AGAIN_S", 0.0)
     assert client.get("/api/ready").json()["ready"]
     # Somebody else holds the database, as a copying tool may.
     with charted.change():
@@ -26,6 +30,29 @@ def test_ready_says_what_stands_against_a_change(charted, client, monkeypatch):
     full = client.get("/api/ready")
     assert full.status_code == 503 and full.json()["why"] == ["Only 5 MB are free where the database is."]
     assert client.get("/api/health").status_code == 200
+
+
+def test_ready_writes_and_syncs_for_real_and_not_for_everybody_who_asks(charted, client, monkeypatch):
+    synced, sync = [], os.fsync
+
+    def counted(number):
+        synced.append(number)
+        sync(number)
+
+    monkeypatch.setattr(os, "fsync", counted)
+    first = [client.get("/api/ready").json() for _ in range(20)]
+    assert len(synced) == 1 and first[0]["ready"] and first[0]["backup_at"] is None
+    assert (charted.path.parent / "oakbeam.ready").stat().st_size > 10
+    backups.rotate(charted, charted.path.parent / "kept", 2)
+    monkeypatch.setattr(observing, "READY_AGAIN_S", 0.0)
+    assert client.get("/api/ready").json()["backup_at"]
+
+    def full(_):
+        raise OSError(errno.ENOSPC, "No space left on device")
+
+    monkeypatch.setattr(os, "fsync", full)
+    said = client.get("/api/ready")
+    assert said.status_code == 503 and "No space left" in said.json()["why"][0]
 
 
 def test_requests_are_counted_by_operation_and_never_by_what_was_asked(charted):

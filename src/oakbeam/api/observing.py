@@ -7,9 +7,12 @@ from __future__ import annotations
 
 import json
 import logging
+import os
 import secrets
 import shutil
+import threading
 import time
+from pathlib import Path
 from typing import Literal
 
 from fastapi import Request, Response
@@ -20,7 +23,7 @@ from starlette.types import ASGIApp, Message, Receive, Scope, Send
 from oakbeam.api.access import StoreHere
 from oakbeam.api.people import on_this_machine
 from oakbeam.api.resource import resource
-from oakbeam.store import NotFound, Store
+from oakbeam.store import NotFound, Store, backups
 from oakbeam.store.database import now
 
 router = resource("service")
@@ -35,13 +38,20 @@ BUCKETS_S = (0.005, 0.01, 0.025, 0.05, 0.1, 0.25, 0.5, 1.0, 2.5, 5.0, 10.0)
 _LOG = logging.getLogger("oakbeam.requests")
 
 
+READY_AGAIN_S = 5.0
+"""An answer stands for so long: to write and sync is work, and anybody may ask."""
+
+
 class Ready(BaseModel):
-    """Whether changes can be kept now, and what stands against it."""
+    """Whether changes can be kept now, and what stands against it; when the last backup was made and copied elsewhere, as
+    far as is known."""
 
     ready: bool
     database: bool
     disk_free_mb: int
     why: list[str]
+    backup_at: str | None
+    backup_copied_at: str | None
 
 
 class Observed:
@@ -54,6 +64,8 @@ class Observed:
         self.seconds = Histogram(
             "oakbeam_request_seconds", "Time to an answer.", labels, buckets=BUCKETS_S, registry=self.registry
         )
+        self.ready: tuple[float, Ready] | None = None
+        self.asking = threading.Lock()
         self.open = Gauge("oakbeam_requests_open", "Requests being answered.", registry=self.registry)
 
 
@@ -117,20 +129,50 @@ def log_to_stderr() -> None:
 
 
 def readiness(store: Store) -> Ready:
-    """Whether a change could be kept: the database takes a writer, and the disk has room."""
+    """Whether a change could be kept: the database takes a writer, the disk has room, and takes what is written to it."""
     why, fault = [], store.write_fault()
     if fault:
         why.append(fault)
+    if (unwritten := _disk_fault(store.path.with_name("oakbeam.ready"))) is not None:
+        why.append(unwritten)
     free = shutil.disk_usage(store.path.parent).free
     if free < LEAST_FREE_BYTES:
         why.append(f"Only {free // 1_000_000} MB are free where the database is.")
-    return Ready(ready=not why, database=fault is None, disk_free_mb=free // 1_000_000, why=why)
+    kept = backups.last(store)
+    return Ready(
+        ready=not why,
+        database=fault is None,
+        disk_free_mb=free // 1_000_000,
+        why=why,
+        backup_at=kept.made_at,
+        backup_copied_at=kept.copied_at,
+    )
+
+
+def _disk_fault(path: Path) -> str | None:
+    """Why nothing can be written beside the database and brought to the disk, in a sentence; None where it can."""
+    try:
+        number = os.open(path, os.O_CREAT | os.O_WRONLY | os.O_TRUNC, 0o600)
+        try:
+            os.write(number, now().encode())
+            os.fsync(number)
+        finally:
+            os.close(number)
+    except OSError as error:
+        return f"The disk takes nothing where the database is: {error.strerror or error}."
+    return None
 
 
 @router.get("/ready", responses={503: {"model": Ready, "description": "Changes cannot be kept now"}})
-def get_ready(store: StoreHere, response: Response) -> Ready:
-    """Whether changes can be kept now; 503 where not. `GET /health` only says that the server answers."""
-    found = readiness(store)
+def get_ready(request: Request, store: StoreHere, response: Response) -> Ready:
+    """Whether changes can be kept now, as found out at most once in some seconds; 503 where not. `GET /health` only says
+    that the server answers."""
+    observed: Observed = request.app.state.observed
+    with observed.asking:
+        kept = observed.ready
+        if kept is None or time.monotonic() - kept[0] >= READY_AGAIN_S:
+            kept = observed.ready = (time.monotonic(), readiness(store))
+    found = kept[1]
     response.status_code = 200 if found.ready else 503
     return found
 

@@ -25,6 +25,7 @@ from oakbeam.core.projection import Projection
 from oakbeam.core.technique.derive import derive
 from oakbeam.core.technique.set_up import Setup
 from oakbeam.store import Store, charts, exposures, images, local, rooms, tally
+from oakbeam.store.audit_chain import digests_of
 from oakbeam.store.database import Connection, audit
 from oakbeam.store.exposures import Exposure
 from oakbeam.store.images import WaitsFor
@@ -169,7 +170,12 @@ class Taker:
         """What was added is counted, and has an audit row; each exposure that was joined has one of its own."""
         if self.added:
             tally.count(db, self.added)
-            detail = {"exposures": len(self.added), "first": self.added[0], "last": self.added[-1]}
+            detail = {
+                "exposures": len(self.added),
+                "first": self.added[0],
+                "last": self.added[-1],
+                "digests": digests_of(db, self.added),
+            }
             audit(db, self.actor, "image.import", "log:images", detail)
 
     def _wait(self, db: Connection, facts: ImageFacts, waits_for: WaitsFor) -> Outcome:

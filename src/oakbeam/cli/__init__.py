@@ -8,6 +8,7 @@ import json
 import os
 import re
 import resource
+import secrets
 import sqlite3
 import sys
 from collections.abc import Callable
@@ -36,7 +37,7 @@ from oakbeam.cli.charts import ACTOR
 from oakbeam.core.errors import Refusal
 from oakbeam.formats import chart_csv, chart_json
 from oakbeam.store import NoDatabase, NotFound, Store, backups, charts, database, local, people
-from oakbeam.store.audit_chain import chain_fault
+from oakbeam.store.audit_chain import chain_fault, head, head_fault
 from oakbeam.store.database import Older
 from oakbeam.store.ownership import Owner
 
@@ -150,11 +151,12 @@ def _parser() -> argparse.ArgumentParser:
     people_cli.add_to(commands, lambda what: lambda given: what(given, _store(given)))
     backup = add("backup", _backup, "Write a consistent copy of the database while it is in use.")
     backup.add_argument("target", type=Path, help="a new file; with --keep a folder")
+    backup.add_argument("--copy-to", type=Path, metavar="FOLDER", help="with --keep: a copy there too, on another disk say")
     backup.add_argument(
         "--keep",
         type=int,
         metavar="N",
-        help="a dated backup in the folder, looked at once written; only the newest N stay",
+        help="a dated backup in the folder, looked at once written; only the newest N that are whole stay",
     )
     restoring = add("restore", _restore, "Put a backup in the database's place, once it is seen to be whole.")
     restoring.add_argument("backup", type=Path)
@@ -164,7 +166,15 @@ def _parser() -> argparse.ArgumentParser:
         _migrate,
         "Bring the database up to this version, after a backup beside it; a server does so as it starts.",
     )
-    add("check", _check, "Whether the database is whole, and of a step that this version knows.")
+    checking = add("check", _check, "Whether the database is whole, and of a step that this version knows.")
+    checking.add_argument(
+        "--head", type=Path, metavar="FILE", help="and whether its audit goes on from a head that was kept"
+    )
+    checking.add_argument("--key", type=Path, metavar="FILE", help="the key that the head was signed with")
+    heading = add("audit-head", _audit_head, "The end of the audit's chain, signed, to be kept where nobody here can write.")
+    heading.add_argument(
+        "--key", type=Path, required=True, metavar="FILE", help="the key to sign with; made where it is not"
+    )
     add("openapi", _openapi, "Print the API's description.")
     return parser
 
@@ -336,8 +346,17 @@ def _backup(given: argparse.Namespace) -> int:
         store.backup(given.target)
         return 0
     kept = backups.rotate(store, given.target, given.keep)
-    print(f"{kept.made.name} is whole; {len(kept.removed)} older removed.")
+    print(f"{kept.made.name} is whole; {len(kept.removed)} older removed.{_damaged(kept)}")
+    if given.copy_to is not None:
+        before = backups.last(store).copied_at
+        print(f"The last copy was made {before}." if before else "No copy was made before.", flush=True)
+        there = backups.copy(store, kept.made, given.copy_to, given.keep)
+        print(f"Its copy is whole; {len(there.removed)} older removed.{_damaged(there)}")
     return 0
+
+
+def _damaged(kept: backups.Rotated) -> str:
+    return f" Damaged, and left alone: {', '.join(one.name for one in kept.damaged)}." if kept.damaged else ""
 
 
 def _restore(given: argparse.Namespace) -> int:
@@ -355,11 +374,29 @@ def _check(given: argparse.Namespace) -> int:
     if store.step < database.newest_step():
         print(f"The database is whole, at step {store.step}; this version works at step {database.newest_step()}.")
         return 0
-    if fault := chain_fault(store.db):
+    if (given.head is None) != (given.key is None):
+        raise Refusal(
+            "Head and key", "A head is looked at with the key that it was signed with: --head and --key.", None, "head"
+        )
+    fault = chain_fault(store.db)
+    if fault is None and given.head is not None:
+        kept = json.loads(given.head.read_text(encoding="utf-8"))
+        fault = head_fault(store.db, kept, given.key.read_bytes().strip())
+    if fault:
         print(f"oakbeam: {fault}", file=sys.stderr)
         return 1
-    print("The database is whole, and its audit as it was written.")
+    last = backups.last(store)
+    print("The database is whole, and its audit and exposures as they were written.")
+    print(f"Last backup: {last.made_at or 'none known'}; last copy elsewhere: {last.copied_at or 'none known'}.")
     return 0
+
+
+def _audit_head(given: argparse.Namespace) -> int:
+    if not given.key.exists():
+        with os.fdopen(os.open(given.key, os.O_CREAT | os.O_EXCL | os.O_WRONLY, 0o600), "w") as file:
+            file.write(secrets.token_hex(32) + "\n")
+    store = _store(given)
+    return _print(json.dumps(head(store.db, database.now(), given.key.read_bytes().strip())))
 
 
 def _migrate(given: argparse.Namespace) -> int:

@@ -27,7 +27,7 @@ from pathlib import Path
 from typing import Any, Literal, TypeVar
 
 from oakbeam.core.errors import Allowed, Refusal
-from oakbeam.store.audit_chain import next_link
+from oakbeam.store.audit_chain import BEGUN, begin, next_link
 from oakbeam.store.ownership import FileMoved, InPlace, Owner
 
 T = TypeVar("T")
@@ -239,9 +239,9 @@ class Store:
         os.close(os.open(part, os.O_CREAT | os.O_EXCL | os.O_WRONLY, FILE_MODE))
         try:
             self.db.execute("VACUUM INTO ?", (str(part),))
-            _to_disk(part)
+            to_disk(part)
             part.replace(target)
-            _to_disk(target.parent)
+            to_disk(target.parent)
         except BaseException:
             part.unlink(missing_ok=True)
             raise
@@ -297,6 +297,8 @@ class Store:
             for number, script in enumerate(scripts[at:], at + 1):
                 for statement in _statements(script.read_text(encoding="utf-8")):
                     db.execute(statement)
+                if script.name.startswith("0029_"):
+                    audit(db, "migration", BEGUN, "audit", begin(db))
                 db.execute(f"PRAGMA user_version = {number}")
             if broken := db.execute("PRAGMA foreign_key_check").fetchall():
                 raise Conflict("Migration failed", f"{len(broken)} rows would lose what they refer to; nothing was changed.")
@@ -323,7 +325,7 @@ def _put_in_place(backup: Path, target: Path) -> None:
     fresh.unlink(missing_ok=True)
     os.close(os.open(fresh, os.O_CREAT | os.O_EXCL | os.O_WRONLY, FILE_MODE))
     shutil.copyfile(backup, fresh)
-    _to_disk(fresh)
+    to_disk(fresh)
     verify(fresh)
     old = _kept_as_before(target) if target.exists() else None
     try:
@@ -331,7 +333,7 @@ def _put_in_place(backup: Path, target: Path) -> None:
         for left in (target.with_name(target.name + "-wal"), target.with_name(target.name + "-shm")):
             left.unlink(missing_ok=True)
         fresh.replace(target)
-        _to_disk(target.parent)
+        to_disk(target.parent)
     finally:
         if old is not None:
             old.close()
@@ -360,11 +362,11 @@ def _kept_as_before(target: Path) -> sqlite3.Connection | None:
         old.close()
         shutil.copyfile(target, before)
         return None
-    _to_disk(before)
+    to_disk(before)
     return old
 
 
-def _to_disk(path: Path) -> None:
+def to_disk(path: Path) -> None:
     """Have the system write a file, or a folder's entries, to the disk now."""
     number = os.open(path, os.O_RDONLY)
     try:

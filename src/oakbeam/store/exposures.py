@@ -22,6 +22,7 @@ from oakbeam.core.technique.forecast import Seen
 from oakbeam.core.technique.logged import LoggedImage, seen_of
 from oakbeam.core.technique.trust import trust_of, trust_words
 from oakbeam.store import calibrations, charts, tally
+from oakbeam.store.audit_chain import digests_of
 from oakbeam.store.database import Conflict, Connection, NotFound, Store, audit, now
 
 Outcome = Literal["accepted", "rejected"]
@@ -206,8 +207,10 @@ def add_many(store: Store, exposures: list[Exposure], actor: str | None) -> list
 def record(db: Connection, exposures: list[Exposure], actor: str | None) -> list[Exposure]:
     """Within a change: record several exposures, audited and counted."""
     recorded = [insert(db, exposure, actor or exposure.recorded_by) for exposure in exposures]
+    digests = digests_of(db, [one.id for one in recorded])
     for one in recorded:
-        detail = {"projection": one.projection, "outcome": one.outcome}
+        said = {str(one.id): digests[str(one.id)]}
+        detail = {"projection": one.projection, "outcome": one.outcome, "digests": said}
         audit(db, one.recorded_by or "", "exposure.record", f"exposure:{one.id}", detail)
     tally.count(db, [one.id for one in recorded])
     return recorded
@@ -235,7 +238,11 @@ def join(db: Connection, was: Exposure, whole: Exposure, actor: str, counted: bo
     db.execute(f"UPDATE exposure SET {names} WHERE id = :id", {**changed, "id": was.id})
     if counted:
         tally.count(db, [was.id])
-    detail = {"added": sorted(changed), "before": {name: old[name] for name in changed if old[name] not in (None, "", "{}")}}
+    detail = {
+        "added": sorted(changed),
+        "before": {name: old[name] for name in changed if old[name] not in (None, "", "{}")},
+        "digests": digests_of(db, [was.id]),
+    }
     audit(db, actor, "exposure.join", f"exposure:{was.id}", detail)
 
 
@@ -254,7 +261,8 @@ def undo(store: Store, exposure_id: int, actor: str, why: str = "", may_others: 
                 raise Refusal("Reason needed", "To take back what somebody else recorded, say why.", None, "why")
         tally.count(db, [exposure_id], -1)
         db.execute("UPDATE exposure SET undone_at = ? WHERE id = ?", (now(), exposure_id))
-        audit(db, actor, "exposure.undo", f"exposure:{exposure_id}", {"projection": row["projection"], "why": why})
+        detail = {"projection": row["projection"], "why": why, "digests": digests_of(db, [exposure_id])}
+        audit(db, actor, "exposure.undo", f"exposure:{exposure_id}", detail)
         return _from(row)
 
 

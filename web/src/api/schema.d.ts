@@ -2845,7 +2845,8 @@ export interface paths {
         };
         /**
          * Get Ready
-         * @description Whether changes can be kept now; 503 where not. `GET /health` only says that the server answers.
+         * @description Whether changes can be kept now, as found out at most once in some seconds; 503 where not. `GET /health` only says
+         *     that the server answers.
          */
         get: operations["get_ready_api_ready_get"];
         put?: never;
@@ -8363,7 +8364,8 @@ export interface components {
         };
         /**
          * Ready
-         * @description Whether changes can be kept now, and what stands against it.
+         * @description Whether changes can be kept now, and what stands against it; when the last backup was made and copied elsewhere, as
+         *     far as is known.
          */
         Ready: {
             /** Ready */
@@ -8374,6 +8376,10 @@ export interface components {
             disk_free_mb: number;
             /** Why */
             why: string[];
+            /** Backup At */
+            backup_at: string | null;
+            /** Backup Copied At */
+            backup_copied_at: string | null;
         };
         /**
          * Receptor
