@@ -28,6 +28,8 @@ FILLED_IN = ("support", "receptor", "grid_ratio", "sid_cm")
 """What can be said once for all lines."""
 SHOWN_CELLS = 5
 SHOWN_HEADS = 12
+_VALUE = re.compile(r"[<>≤≥~±+-]? ?\d{1,4}(?:[.,]\d+)?(?: ?(?:-|–|to|bis|a|/) ?\d{1,4}(?:[.,]\d+)?)? ?\D{0,6}$")
+"""A cell that is a number, or a span of numbers, with a unit at most."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -100,6 +102,7 @@ def preview(
     for head in table.heads:
         if head.doubled:
             asking.fault(table.at, head.given, "Another column says the same: say what each is, or leave one out.")
+    _ask_of_columns_left(table, mapping, asking)
     made = _made_of(table, room, known, defaults, asking)
     mark = "comma" if decimal_commas(table) else "point"
     rows = {row.at for row in table.rows if not asking.left_out(row.at)}
@@ -124,6 +127,21 @@ def _made_of(table: Table, room: Room, known: Catalogue, defaults: Mapping[str, 
     reading = Reading(room, known, commas, thickness_unit(table, shown, commas, asking), defaults)
     read = [one for one in settings_of(table, names, reading, asking) if one.row not in asking.dropped]
     return lines_of(read, room, known.projections, asking)
+
+
+def _ask_of_columns_left(table: Table, mapping: Mapping[str, str | None], asking: Asking) -> None:
+    """Ask of each column of values that nothing took: it may say what the others are for."""
+    for head in table.heads:
+        cells = [(row.at, cell) for row in table.rows if (cell := row.cell(head))]
+        values = [cell for _, cell in cells if _VALUE.match(cell)]
+        if head.means is not None or head.doubled or head.given in mapping or 2 * len(values) <= len(cells):
+            continue
+        shown = ", ".join(dict.fromkeys(values[:4]))
+        text = f"Nothing here takes the column “{head.given[:40]}” ({shown}): what is it? Say so in the columns, or"
+        choices = (Option("nothing", "it says nothing of the technique: read without it"),)
+        asking.ask(
+            "column", head.given[:60], f"{text} read without it.", [row for row, _ in cells], choices, given=head.given
+        )
 
 
 def answers_of(text: str) -> dict[str, str]:

@@ -19,6 +19,7 @@ Kind = Literal[
     "unit",
     "time",
     "range",
+    "column",
     "kvp",
     "film",
     "index",

@@ -5,7 +5,7 @@ from __future__ import annotations
 import re
 from collections.abc import Iterator, Mapping
 from contextlib import suppress
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 
 from oakbeam.core.lengths import CM_PER_INCH
 from oakbeam.core.projection import Projection
@@ -117,6 +117,10 @@ class _Exposures(RowReader):
         thickness = own.thickness if own and own.thickness else self._thickness(sources)
         if own and own.thickness:
             sources["thickness_cm"] = Origin("exact", f"the head “{own.given}”")
+        size = own.size if own and own.size else self._size(sources)
+        age = own.age if own and own.age else self.text("age") or self.text("weight") or None
+        if not (thickness or size or age) and any(one is not None for one in setup.range_cm):
+            thickness, setup = self._of_from_and_to(setup, sources), replace(setup, range_cm=(None, None))
         control = "aec" if aec else said_control
         return Setting(
             self.row.at,
@@ -125,8 +129,8 @@ class _Exposures(RowReader):
             self._of_range(kvp),
             None if mas is None else round(mas, 4),
             thickness,
-            own.size if own and own.size else self._size(sources),
-            own.age if own and own.age else self.text("age") or self.text("weight") or None,
+            size,
+            age,
             control,
             {**self.sources, **sources},
         )
@@ -229,6 +233,28 @@ class _Exposures(RowReader):
         self.asking.note(self.row.at, head.given, cell, f"{taken.low:g} cm", "assumed", f"in {name}: no other unit fits")
         return taken
 
+    def _of_from_and_to(self, setup: SetUp, sources: dict[str, Origin]) -> Span:
+        """The thicknesses of a row that says from where to where, and none besides: what its numbers are for is asked. They
+        are never those of the average adult, who may not even lie within."""
+        low, high = setup.range_cm
+        head = self.heads["range_min" if low is None else "range_max"]
+        if low is None or high is None or not low < high:
+            there = "no end" if high is None else "no beginning" if low is None else "an end that is not above its beginning"
+            self.fault(head, f"The row says from which thickness to which, with {there}.")
+            raise _Stop
+        choices = (
+            Option("band", "for every thickness from there to there: a band"),
+            Option("middle", "for the middle of it; others are worked out by the rule that the rows follow"),
+            LEFT_OUT,
+        )
+        names = " / ".join(f"“{self.heads[one].given}”" for one in ("range_min", "range_max"))
+        text = f"The file says thicknesses from … to … ({names}): what are a row's kVp and mAs for?"
+        answer = self.asking.ask("range", "thickness", text, [self.row.at], choices, "band", given="from … to …")
+        if answer not in ("band", "middle"):
+            raise _Stop
+        sources["thickness_cm"] = Origin("asked", f"row {self.row.at}, {names}")
+        return Span(low, high) if answer == "band" else Span((low + high) / 2, (low + high) / 2)
+
     def _size(self, sources: dict[str, Origin]) -> str | None:
         for means in ("size", "thickness"):
             if (head := self.heads.get(means)) and (size := meaning("sizes", self.row.cell(head))):
@@ -245,7 +271,8 @@ def _own(head: Head) -> bool:
 def thickness_unit(table: Table, shown: Mapping[int, Projection], commas: bool, asking: Asking) -> float | None:
     """Centimetres of the unit that the thicknesses are in where no cell and no head says it: the only one by which they are
     those of the parts; asked where both are, or neither is."""
-    head = next((one for one in table.heads if one.means == "thickness"), None)
+    in_cells = [one for means in ("thickness", "range_min") for one in table.heads if one.means == means]
+    head = in_cells[0] if in_cells else None
     if head is None or head.to_cm is not None:
         return head.to_cm if head else 1.0
     fits = {1.0: 0, CM_PER_INCH: 0}
