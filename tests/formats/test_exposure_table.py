@@ -5,6 +5,11 @@ from __future__ import annotations
 
 import base64
 
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+
+from oakbeam.catalogue.image_words import side_said, view_said
 from oakbeam.store import exposures
 
 OURS = (
@@ -56,3 +61,82 @@ def test_a_column_is_what_somebody_says_and_one_that_is_missing_is_named(client)
     kap = "Taken at,View,kVp,mAs,DAP (dGy·cm²)\n2026-11-03T09:15:00+00:00,hand pa,57,1.6,0.02\n"
     (row,) = sent(client, kap, "/preview").json()["rows"]
     assert row["reported_kap_mgycm2"] == 2 and row["view"] == "hand pa"
+
+
+def outcomes(client, head, *cells, mapping=None):
+    """(outcomes of the rows, faults by column) of a table with one more column."""
+    rows = "".join(f"2026-11-03 09:{10 + at},hand pa,57,1.6,{cell}\n" for at, cell in enumerate(cells))
+    found = sent(
+        client, f"Taken at,View,kVp,mAs,{head}\n{rows}", "/preview", **({"mapping": mapping} if mapping else {})
+    ).json()
+    return [one["outcome"] for one in found["rows"]], [one["column"] for one in found["faults"]]
+
+
+@pytest.mark.parametrize(
+    ("head", "cells", "said", "faults"),
+    [
+        ("Rejected", ("No", "yes", "", "n", "rejected"), ["accepted", "rejected", None, "accepted", "rejected"], []),
+        ("Accepted", ("No", "yes", "", "1", "0"), ["rejected", "accepted", None, "accepted", "rejected"], []),
+        ("Repeat", ("nein", "ja"), ["accepted", "rejected"], []),
+        ("Outcome", ("accepted", "rejected", "", "as usual"), ["accepted", "rejected", None, None], []),
+        ("Outcome", ("no", "yes"), [], ["outcome", "outcome"]),  # to what?
+        ("Rejected", ("perhaps",), [], ["rejected"]),
+        ("Rejected,Outcome", ("No,rejected", "No,accepted"), ["accepted"], ["outcome"]),
+        ("Rejected,Reason", ("No,Patient motion", "Yes,Patient motion"), ["rejected"], ["outcome"]),
+    ],
+)
+def test_yes_and_no_are_the_answers_to_their_columns_head(client, head, cells, said, faults):
+    assert outcomes(client, head, *cells) == (said, faults)
+
+
+def days(client, *dates, **mapping):
+    text = "Date,View,kVp,mAs\n" + "".join(f"{one},hand pa,57,1.6\n" for one in dates)
+    found = sent(client, text, "/preview", **({"mapping": mapping} if mapping else {})).json()
+    return [one["taken_at"][:10] for one in found["rows"]], found["asked"]
+
+
+def test_a_date_that_can_be_read_two_ways_is_asked(client):
+    assert days(client, "03/04/2026", "13/04/2026") == (["2026-04-03", "2026-04-13"], "")
+    assert days(client, "03/04/2026 2:05 PM", "03/14/2026") == (["2026-03-04", "2026-03-14"], "")
+    assert days(client, "03.04.2026") == (["2026-04-03"], "")  # with dots the day is first wherever it is written so
+    assert days(client, "05/05/2026") == (["2026-05-05"], "")
+    none, asked = days(client, "03/04/2026", "05-06-26")
+    assert none == [] and asked.startswith("“03/04/2026” can be read two ways")
+    assert days(client, "03/04/2026", Date="month_first") == (["2026-03-04"], "")
+    assert days(client, "03/04/26 14:05", Date="day_first") == (["2026-04-03"], "")
+    refused = sent(client, "Date,View,kVp,mAs\n03/04/2026,hand pa,57,1.6\n")
+    assert refused.status_code == 422 and "two ways" in refused.json()["detail"]
+
+
+@pytest.mark.parametrize(
+    ("texts", "side"),
+    [
+        (["Röntgen Knie links"], "left"), (["Radio de l'épaule droite"], "right"), (["Knee AP R/O fracture"], ""),
+        (["Genou gauche de face"], "left"), (["Knee AP R"], ""), (["KNEE_AP_L"], ""), (["Lumbar L5"], ""), (["R. Knee"], ""),
+        (["Rodilla derecha"], "right"), (["Mão esquerda"], "left"), (["Vänster knä"], "left"), (["Alright, knee"], ""),
+        (["Cleft hand"], ""), (["Übersicht r"], ""), (["knee lat rt"], "right"), (["hand LT"], "left"),
+        (["left and right knee"], "both"), (["Both hands"], "both"), (["left knee", "right knee"], ""),
+        (["left knee", "left"], "left"), (["Bright hand"], ""), (["Handgelenk li."], ""),
+    ],
+)  # fmt: skip
+def test_a_side_is_a_word_that_says_it_and_nothing_else(texts, side):
+    assert view_said((), texts).side == side
+
+
+def test_a_field_for_the_side_may_say_it_by_a_letter_and_by_no_first_letter_of_another_word():
+    said = {
+        "R": "right",
+        "l": "left",
+        "B": "both",
+        "Right": "right",
+        "links": "left",
+        "lado derecho": "right",
+        "": "",
+        "x": "",
+    }
+    assert {text: side_said(text) for text in said} == said
+
+
+@given(st.text(alphabet=st.sampled_from("rlRLöéñ /-.'5aeiou"), max_size=14))
+def test_no_text_without_a_word_for_a_side_has_one(text):
+    assert view_said((), [text]).side == ""

@@ -224,12 +224,13 @@ class TableIn(RequestBody):
 
 class TablePreview(BaseModel):
     """How a table would be read: its columns, how many rows are exposures, and what is wrong with the others; missing: what
-    no column is taken as and some column has to be; choices: what a column can be taken as; rows: the first few as they
-    would be read."""
+    no column is taken as and some column has to be; asked: what somebody has to say before any row is taken; choices: what a
+    column can be taken as; rows: the first few as they would be read."""
 
     columns: list[TableColumn]
     exposures: int
     missing: list[str]
+    asked: str
     faults: list[dict[str, str | int]]
     decided: list[str]
     choices: list[str]
@@ -252,6 +253,7 @@ def preview_table(store: Store, asked: TableIn) -> TablePreview:
         columns=list(found.columns),
         exposures=len(found.facts),
         missing=[one.column for one in found.missing],
+        asked=found.asked,
         faults=faults,
         decided=list(found.decided),
         choices=list(exposure_table.heads()),
@@ -265,6 +267,8 @@ def take_table(store: Store, asked: TableIn, actor: str) -> TakenIn:
     found = table_of(store, asked)
     if found.missing:
         raise BadFile(list(found.missing))
+    if found.asked:
+        raise Refusal("Day or month first", found.asked, None, "mapping")
     done = take_in(store, [Found(facts=(one,)) for one in found.facts], actor, asked.room)
     done.refused += [Unread(at=one.row, file="", why=f"{one.column}: {one.problem}") for one in found.faults]
     done.read += len(found.faults)

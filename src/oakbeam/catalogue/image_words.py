@@ -6,6 +6,7 @@ Of the texts of an image nothing is kept but words that stand in data/image_word
 from __future__ import annotations
 
 import re
+import unicodedata
 from collections.abc import Iterable, Mapping
 from dataclasses import dataclass
 from functools import cache
@@ -53,12 +54,18 @@ def _vocabulary() -> _Vocabulary:
     return _Vocabulary(word, order, data["projection"], child, data["reject"])
 
 
+def side_said(text: str) -> Side:
+    """The side that a field for it says, in a word or by a single letter; "" where that is not clear."""
+    letter = {"R": "right", "L": "left", "B": "both"}.get(text.strip().upper(), "")
+    return _SIDES.get(letter) or view_said((), [text]).side
+
+
 def view_said(terms: Iterable[str] = (), texts: Iterable[str] = (), side: str = "") -> ViewSaid:
     """The view by defined terms and code keywords, and by free texts.
 
     A text adds to the terms only what they leave open: a second part of the body in a text is not believed over a term.
     """
-    known = _vocabulary().word
+    known, terms = _vocabulary().word, tuple(terms)
     found: dict[str, list[str]] = {kind: [] for kind in SECTIONS}
 
     def take(said: Iterable[tuple[str, str]]) -> None:
@@ -68,12 +75,20 @@ def view_said(terms: Iterable[str] = (), texts: Iterable[str] = (), side: str = 
                 found[kind].append(name)
 
     take(known[one] for one in terms if one in known)
+    sides = [{name for kind, name in (known[one] for one in terms if one in known) if kind == "side"}]
     for text in texts:
-        take(_in_text(text))
+        words = _in_text(text)
+        take(words)
+        sides.append({name for kind, name in words if kind == "side"})
     parts = _distinct(found["body"]) or _distinct(found["rough"])
-    sides = set(found["side"]) if not side else {known.get(side, ("side", ""))[1]}
-    which = sides.pop() if len(sides) == 1 else ("both" if {"right", "left"} <= sides else "")
+    which = _side(sides) if not side else known.get(side, ("side", ""))[1]
     return ViewSaid(" ".join((*parts, *_distinct(found["view"]))), _SIDES.get(which, ""))
+
+
+def _side(said: Iterable[set[str]]) -> str:
+    """The side that all who say one agree on; "" where they contradict each other. Right and left in one text are both."""
+    each = {"both" if len(names) > 1 else next(iter(names)) for names in said if names}
+    return each.pop() if len(each) == 1 else ""
 
 
 _SIDES: Mapping[str, Side] = {"right": "right", "left": "left", "both": "both"}
@@ -96,7 +111,9 @@ def reject_reason(keyword: str) -> str:
 
 def _in_text(text: str) -> list[tuple[str, str]]:
     """The known words of a text, longest phrases first."""
-    known, tokens = _vocabulary().word, re.findall(r"[a-z0-9]+", text.lower())
+    # Words of any script, without their accents: an "ö" is no end of a word, after which an "n" or an "r" would stand alone.
+    bare = "".join(one for one in unicodedata.normalize("NFKD", text.lower()) if not unicodedata.combining(one))
+    known, tokens = _vocabulary().word, re.findall(r"[^\W_]+", bare)
     found, at = [], 0
     while at < len(tokens):
         for length in range(min(PHRASE, len(tokens) - at), 0, -1):

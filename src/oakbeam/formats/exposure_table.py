@@ -13,7 +13,7 @@ from datetime import UTC, datetime, timedelta
 from typing import Any
 
 from oakbeam.catalogue import Catalogue, reject_reasons
-from oakbeam.catalogue.image_words import projection_of, view_said
+from oakbeam.catalogue.image_words import projection_of, side_said, view_said
 from oakbeam.core.charts.line import KVP_RANGE, MAS_RANGE, SID_RANGE_CM, THICKNESS_RANGE_CM
 from oakbeam.core.image_review import EI_RANGE
 from oakbeam.core.log.facts import RATHER_CM, RATHER_KG, ImageFacts, age_band_of
@@ -23,6 +23,8 @@ from oakbeam.formats.chart_import.values import Unclear, decimal
 from oakbeam.formats.one_way import OneWay
 
 COLUMNS: Mapping[str, tuple[str, ...]] = {
+    "day_first": (),
+    "month_first": (),
     "taken_at": ("taken at", "date and time", "date time", "datetime", "timestamp", "acquired", "acquisition time", "when"),
     "date": ("date", "day", "study date", "exam date", "acquisition date"),
     "time": ("time", "clock", "study time"),
@@ -38,7 +40,9 @@ COLUMNS: Mapping[str, tuple[str, ...]] = {
     "kap_mgycm2": ("kap mgy cm2", "kap mgycm2", "dap mgy cm2", "dap mgycm2"),
     "kap_dgycm2": ("kap dgy cm2", "dap dgy cm2", "kap dgycm2", "dap dgycm2"),
     "kap_ugym2": ("kap ugy m2", "dap ugy m2", "kap µgy m2", "dap µgy m2"),
-    "outcome": ("outcome", "status", "result", "accepted", "rejected"),
+    "outcome": ("outcome", "status", "result"),
+    "accepted": ("accepted", "accept", "ok"),
+    "rejected": ("rejected", "reject", "is rejected", "repeat", "repeated"),
     "reject_reason": ("reject reason", "reason", "rejection reason", "why rejected", "why"),
     "age": ("age", "patient age"),
     "sex": ("sex", "gender"),
@@ -46,7 +50,8 @@ COLUMNS: Mapping[str, tuple[str, ...]] = {
     "height_cm": ("height", "height cm", "size"),
     "study": ("study", "study uid", "study instance uid", "accession", "accession number", "study key"),
 }
-"""What a column is, by its head in small letters without marks."""
+"""What a column is, by its head in small letters without marks. day_first and month_first: a day, or a moment, where it
+could be read both ways and a person said how."""
 NEEDED = ("projection", "kvp", "mas")
 MOST_FAULTS, FIRST_LETTERS = 60, 40
 LEFT_OUT = ""
@@ -64,13 +69,14 @@ class TableColumn:
 @dataclass(frozen=True, slots=True)
 class TableOfExposures:
     """What a table says: its columns, the facts of its good rows, and the faults of the others; missing: what no column is
-    taken as, without which no row is an exposure."""
+    taken as, without which no row is an exposure; asked: what a person has to say before any is."""
 
     columns: tuple[TableColumn, ...]
     facts: tuple[ImageFacts, ...]
     faults: tuple[BadCell, ...]
     decided: tuple[str, ...]
     missing: tuple[BadCell, ...] = ()
+    asked: str = ""
 
 
 def read(content: bytes, keys: OneWay, known: Catalogue, mapping: Mapping[str, str] | None = None) -> TableOfExposures:
@@ -84,12 +90,15 @@ def read(content: bytes, keys: OneWay, known: Catalogue, mapping: Mapping[str, s
     columns = _columns(heads, body[0][1], mapping or {})
     at = {column.taken_as: i for i, column in enumerate(columns) if column.taken_as}
     missing = [name for name in NEEDED if name not in at]
-    if "taken_at" not in at and "date" not in at:
+    if not at.keys() & {"taken_at", "date", "day_first", "month_first"}:
         missing.append("taken_at")
     if missing:
         said = tuple(BadCell(1, name, "No column is taken as this; say which is.") for name in missing)
         return TableOfExposures(columns, (), (), file.decided, said)
-    reader = _Reader(at, keys, known, commas=_commas(body, at))
+    order, asked = _day_or_month(at, body)
+    if asked:
+        return TableOfExposures(columns, (), (), file.decided, (), asked)
+    reader = _Reader(at, keys, known, commas=_commas(body, at), month_first=order == "month")
     facts, faults = [], list[BadCell]()
     for number, cells in body:
         try:
@@ -123,6 +132,28 @@ def _commas(body: Sequence[tuple[int, list[str]]], at: Mapping[str, int]) -> boo
     return any(re.fullmatch(r"\d+,\d+", one) for one in cells)
 
 
+_TWO_WAYS = re.compile(r"(\d{1,2})[/-](\d{1,2})[/-](\d{4}|\d{2})\b")
+
+
+def _day_or_month(at: Mapping[str, int], body: Sequence[tuple[int, list[str]]]) -> tuple[str, str]:
+    """("day" or "month", what is asked): which stands first where a date is written in figures with slashes or dashes. Some
+    number over twelve in the column decides it for all; where none does a person has to."""
+    for said in ("day", "month"):
+        if f"{said}_first" in at:
+            return said, ""
+    place = at.get("taken_at", at.get("date", 0))
+    cells = [cells[place] for _, cells in body if place < len(cells)]
+    found = [(int(one[1]), int(one[2]), cell) for cell in cells if (one := _TWO_WAYS.match(cell.strip()))]
+    if any(first > 12 for first, *_ in found):
+        return "day", ""
+    if any(second > 12 for _, second, _ in found):
+        return "month", ""
+    if any(first != second for first, second, _ in found):
+        shown = next(cell for first, second, cell in found if first != second)
+        return "", f"“{shown[:20]}” can be read two ways: take its column as day first, or as month first."
+    return "day", ""
+
+
 class _Fault(Exception):
     def __init__(self, column: str, problem: str) -> None:
         super().__init__(problem)
@@ -132,8 +163,9 @@ class _Fault(Exception):
 class _Reader:
     """Reads rows whose columns are known."""
 
-    def __init__(self, at: Mapping[str, int], keys: OneWay, known: Catalogue, commas: bool) -> None:
+    def __init__(self, at: Mapping[str, int], keys: OneWay, known: Catalogue, commas: bool, month_first: bool) -> None:
         self.at, self.keys, self.known, self.commas = at, keys, known, commas
+        self.dates = _MONTH_FIRST if month_first else _DAY_FIRST
         self.by_name = {f"{one.exam} {one.name}".lower(): one.id for one in known.projections.values()}
         self.by_name |= {one: one for one in known.projections}
 
@@ -144,7 +176,8 @@ class _Reader:
         if kvp is None or mas is None:
             raise _Fault("kvp" if kvp is None else "mas", "It is empty.")
         text = self._text(cells, "projection")
-        said = view_said((), [text], _SIDES.get(self._text(cells, "side").lower()[:1], ""))
+        said = view_said((), [text])
+        side = side_said(self._text(cells, "side")) or said.side
         projection = self.by_name.get(text.lower())
         age = self._number(cells, "age", 0, 125)
         outcome, reason = self._outcome(cells)
@@ -160,7 +193,7 @@ class _Reader:
             mas=mas,
             room=self.keys.room(room),
             view=said.words or (projection or ""),
-            side=said.side,
+            side=side,
             study_key=self.keys.key("study", study) if study else "",
             sid_cm=self._number(cells, "sid_cm", *SID_RANGE_CM),
             ei=self._number(cells, "ei", *EI_RANGE),
@@ -206,14 +239,32 @@ class _Reader:
         text, reason = self._text(cells, "outcome").lower(), self._text(cells, "reject_reason")
         known = reject_reasons()
         code = next((c for c, name in known.items() if reason.lower() in (c.lower(), name.lower())), "R21" if reason else "")
-        if code or text in ("rejected", "reject", "no", "n", "repeat", "repeated"):
-            return "rejected", code or "R21"
-        return ("accepted", "") if text in ("accepted", "accept", "ok", "yes", "y", "good") else (None, "")
+        said = {self._yes(cells, "accepted"), _not(self._yes(cells, "rejected")), _OUTCOMES.get(text)} - {None}
+        if text in _YES | _NO:
+            raise _Fault("outcome", "Yes or no to what? Take the column as accepted or as rejected.")
+        if code:
+            said.add(False)
+        if len(said) > 1:
+            raise _Fault("outcome", "It says accepted and rejected at once.")
+        return ("rejected", code or "R21") if False in said else ("accepted" if said else None, "")
+
+    def _yes(self, cells: Sequence[str], name: str) -> bool | None:
+        """What a column says that is answered by yes or no; None where it is empty."""
+        text = self._text(cells, name).lower()
+        if text in ("", "-", "–"):
+            return None
+        if text not in _YES | _NO and text not in _OUTCOMES:
+            raise _Fault(name, "It is neither yes nor no.")
+        if text in _OUTCOMES:
+            return _OUTCOMES[text] if name == "accepted" else not _OUTCOMES[text]
+        return text in _YES
 
     def _taken(self, cells: Sequence[str]) -> str:
-        text = self._text(cells, "taken_at") or f"{self._text(cells, 'date')} {self._text(cells, 'time')}".strip()
-        column = "taken_at" if "taken_at" in self.at else "date"
-        found = next((when for read in _DATES if (when := read(text)) is not None), None)
+        column = next(one for one in ("taken_at", "date", "day_first", "month_first") if one in self.at)
+        text = self._text(cells, column)
+        # A moment of its own has its time already.
+        text = text if ":" in text else f"{text} {self._text(cells, 'time')}".strip()
+        found = next((when for read in self.dates if (when := read(text)) is not None), None)
         if found is None:
             raise _Fault(column, "It is no day and time as 2026-10-31 14:05 or 31.10.2026 14:05.")
         moment = found.astimezone(UTC)
@@ -239,16 +290,24 @@ def _iso(text: str) -> datetime | None:
         return None
 
 
-_DATES: tuple[Callable[[str], datetime | None], ...] = (
-    _iso,
-    *(
-        _written(f"{day} {time}")
-        for day in ("%d.%m.%Y", "%d/%m/%Y", "%Y/%m/%d", "%d %b %Y")
-        for time in ("%H:%M", "%H:%M:%S")
-    ),
-    *(_written(day) for day in ("%d.%m.%Y", "%d/%m/%Y", "%d %b %Y")),
-)
-_SIDES = {"r": "R", "l": "L", "b": "B"}
+def _dates(first: str, second: str) -> tuple[Callable[[str], datetime | None], ...]:
+    figures = (f"{first}{mark}{second}{mark}{year}" for mark in "/-" for year in ("%Y", "%y"))
+    days = ("%d.%m.%Y", "%Y/%m/%d", "%d %b %Y", *figures)
+    times = (" %H:%M", " %H:%M:%S", " %I:%M %p", " %I:%M:%S %p", "")
+    return (_iso, *(_written(f"{day}{time}") for day in days for time in times))
+
+
+_DAY_FIRST, _MONTH_FIRST = _dates("%d", "%m"), _dates("%m", "%d")
+_YES, _NO = frozenset(("yes", "y", "true", "1", "x", "ja", "oui", "si")), frozenset(("no", "n", "false", "0", "nein", "non"))
+_OUTCOMES: Mapping[str, bool] = {
+    **dict.fromkeys(("accepted", "accept", "ok", "good"), True),
+    **dict.fromkeys(("rejected", "reject", "repeat", "repeated", "bad"), False),
+}
+"""Whether a word says that an image was accepted."""
+
+
+def _not(said: bool | None) -> bool | None:
+    return None if said is None else not said
 
 
 def _rather(value: float | None, step: float) -> float | None:

@@ -8267,7 +8267,7 @@ export interface components {
              * Kind
              * @enum {string}
              */
-            kind: "sheet" | "heads" | "projection" | "support" | "receptor" | "grid" | "chamber" | "unit" | "time" | "range" | "kvp" | "film" | "index" | "twice" | "far" | "row";
+            kind: "sheet" | "heads" | "projection" | "support" | "receptor" | "grid" | "chamber" | "unit" | "time" | "range" | "column" | "kvp" | "film" | "index" | "twice" | "far" | "row";
             /** Text */
             text: string;
             /** Given */
@@ -9442,8 +9442,8 @@ export interface components {
         /**
          * TablePreview
          * @description How a table would be read: its columns, how many rows are exposures, and what is wrong with the others; missing: what
-         *     no column is taken as and some column has to be; choices: what a column can be taken as; rows: the first few as they
-         *     would be read.
+         *     no column is taken as and some column has to be; asked: what somebody has to say before any row is taken; choices: what a
+         *     column can be taken as; rows: the first few as they would be read.
          */
         TablePreview: {
             /** Columns */
@@ -9452,6 +9452,8 @@ export interface components {
             exposures: number;
             /** Missing */
             missing: string[];
+            /** Asked */
+            asked: string;
             /** Faults */
             faults: {
                 [key: string]: string | number;

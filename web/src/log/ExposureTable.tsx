@@ -9,6 +9,10 @@ import { Select } from "../ui/Select";
 const LEFT = "left out";
 const NAMED: Record<string, string> = {
   taken_at: "day and time",
+  day_first: "date (or day and time), day first",
+  month_first: "date (or day and time), month first",
+  accepted: "accepted, yes or no",
+  rejected: "rejected, yes or no",
   thickness_cm: "thickness",
   kvp: "kVp",
   mas: "mAs",
@@ -47,7 +51,7 @@ export function ExposureTable({
       </div>
     );
   if (!preview.data) return <Waiting what={name} />;
-  const { columns, choices, exposures, missing, faults, decided } = preview.data;
+  const { columns, choices, exposures, missing, asked, faults, decided } = preview.data;
   return (
     <section aria-label={`Table ${name}`} className="flex w-full flex-col gap-3 border-t border-rule pt-3">
       {missing.length > 0 && (
@@ -55,6 +59,7 @@ export function ExposureTable({
           Say which column is: {missing.map(named).join(", ")}. Without them no row is an exposure.
         </p>
       )}
+      {asked && <p className="font-semibold text-warn">{asked}</p>}
       <p>
         <b>{name}</b>: {exposures} {exposures === 1 ? "row is an exposure" : "rows are exposures"}
         {faults.length > 0 && `, ${faults.length} ${faults.length === 1 ? "is" : "are"} not`}.{" "}
