@@ -158,3 +158,14 @@ def test_a_room_goes_to_a_file_and_comes_back_without_its_calibration(charted, c
     assert problem(client.post("/api/rooms", json={"name": "Q", "like": "room-1", "template": "plain"}))["field"] == "like"
     assert "fixed-dr" in problem(client.post("/api/rooms", json={"name": "Q", "template": "nope"}))["allowed"]
     assert ROOM.name == written["name"]
+
+
+def test_a_copied_rooms_output_counts_as_not_measured(client, charted):
+    was = client.get("/api/rooms/room-1").json()
+    assert was["typical_output"] is False
+    panels = [{**one, "ei_scale": 1.2} for one in was["receptors"]]
+    assert client.put("/api/rooms/room-1", json={**was, "receptors": panels}).status_code == 200
+    made = client.post("/api/rooms", json={"name": "Room 9", "like": "room-1"}).json()
+    assert made["typical_output"] is True and made["calibration"] is None and made["outputs"] == was["outputs"]
+    assert {one["ei_scale"] for one in made["receptors"]} == {1.0}
+    assert client.get("/api/rooms/room-1").json()["typical_output"] is False

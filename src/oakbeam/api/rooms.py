@@ -86,6 +86,7 @@ class Readings(RequestBody):
 
 
 _JSON = TypeAdapter(Any)
+FROM_A_FILE = "a file"
 
 
 class WorkbookIn(RequestBody):
@@ -123,7 +124,7 @@ def add(store: Store, asked: NewRoom, actor: str) -> Room:
 
 def take_in(store: Store, asked: Room, actor: str) -> Room:
     """A new room as a file describes it."""
-    return _added(store, asked.name.strip(), asked, "a file", actor)
+    return _added(store, asked.name.strip(), asked, FROM_A_FILE, actor)
 
 
 def room_of_workbook(content: bytes, name: str | None = None) -> Room:
@@ -145,6 +146,9 @@ def _added(store: Store, name: str, base: Room, like: str, actor: str) -> Room:
         raise Refusal("Name in use", f"'{name[:40]}' is taken, or has no letters.", None, "name")
     # A new room starts with the physics model; which method rules is then its own choice.
     made = replace(base, id=room_id, name=name, calibration=None, school="model", revision=1)
+    if like != FROM_A_FILE:
+        # What was read at another tube and another panel was not read here.
+        made = replace(made, typical_output=True, receptors=tuple(replace(one, ei_scale=1.0) for one in made.receptors))
     return rooms.save(store, check_room(made), actor, {"like": like})
 
 

@@ -22,7 +22,7 @@ from oakbeam.core.errors import OutOfRange, Refusal
 from oakbeam.core.image_review import density_from_deviation
 from oakbeam.core.patient.conditions import exposure_worth
 from oakbeam.core.patient.patient import Patient
-from oakbeam.core.physics import rules_of_thumb
+from oakbeam.core.physics import geometry, rules_of_thumb
 from oakbeam.core.technique.derive import derive
 from oakbeam.core.technique.result import Derived
 from oakbeam.core.technique.set_up import Setup
@@ -134,7 +134,22 @@ def test_dose_is_output_times_mas_by_the_inverse_square():
     assert found.kap_mgycm2 == pytest.approx(kerma_ugy / 1000 * width * height)
 
 
-@given(st.floats(0.2, 4), st.floats(-2, 2), st.sampled_from(["rules", "model"]))
+@given(st.floats(-12, 12), st.floats(-20, 20), st.sampled_from([5, 8, 12, 16]))
+def test_no_mas_makes_up_for_a_grid_that_is_to_be_straightened(offset, tilt, ratio):
+    lost = geometry.grid_loss(ratio, 35, 110, 107, offset, tilt)
+    setup = Setup(grid_ratio=ratio, grid_offset_cm=offset, grid_tilt_deg=tilt)
+    line = replace(LSPINE, range_cm=(13, 30))
+    grids = tuple(replace(ROOM.supports[1].grid, ratio=one, focal_cm=110) for one in (5, 8, 12, 16))
+    room = replace(ROOM, loose_grids=grids, supports=tuple(replace(one, grid=None) for one in ROOM.supports))
+    if abs(tilt) > 3 or lost > 0.51:
+        with pytest.raises(Refusal, match=r"[Ss]traighten it, or take it out"):
+            derive(line, room, catalogue.projection("lspine-ap"), Patient(21), setup)
+    elif lost < 0.49:
+        steps = derive(line, room, catalogue.projection("lspine-ap"), Patient(21), setup).steps
+        assert all(step.factor < 3 for step in steps if step.name == "Grid alignment")
+
+
+@given(st.floats(0.2, 2), st.floats(-1, 1), st.sampled_from(["rules", "model"]))
 def test_a_misaligned_grid_costs_mas_in_both_schools_and_says_so(offset, tilt, school):
     plain, off = (
         derive(LSPINE, ROOM, catalogue.projection("lspine-ap"), Patient(24), setup, method=school)

@@ -15,7 +15,7 @@ from oakbeam.core.charts.line import KVP_RANGE, MAS_RANGE, SID_RANGE_CM, ChartLi
 from oakbeam.core.equipment.aec import DENSITY_STEPS, chambers_behind
 from oakbeam.core.equipment.generator import ExposureControl, SpotName
 from oakbeam.core.equipment.room import NO_FILTER, Filter, Grid, Receptor, Room, Support
-from oakbeam.core.equipment.room_beam import MOST_GRID_LOSS, usual_field, usual_grid, within_receptor
+from oakbeam.core.equipment.room_beam import usual_field, usual_grid, within_receptor
 from oakbeam.core.equipment.usual import BUCKYS, PANELS, smallest_receptor
 from oakbeam.core.errors import Refusal, within
 from oakbeam.core.patient.patient import Patient
@@ -93,6 +93,11 @@ class ResolvedSetup:
     def misaligned(self) -> bool:
         """The grid is off its centre line or off level."""
         return bool(self.grid_offset_cm or self.grid_tilt_deg)
+
+
+MOST_GRID_TILT_DEG = 3.0
+MOST_LOSS_MADE_UP = 0.5
+"""A grid further off level [degrees], or one that loses more of the primary, is put right: mAs in its place would be dose."""
 
 
 @cached_beside(3, 1024)
@@ -255,11 +260,21 @@ def _refuse_cut_off(setup: ResolvedSetup) -> None:
             "No grid to align", "Without a grid there is no decentring and no tilt; set both to 0.", [0.0], "grid_ratio"
         )
     lost = geometry.grid_loss(grid.ratio, min(setup.field_cm), grid.focal_cm, setup.sid_cm, offset_cm, tilt_deg)
-    if lost >= MOST_GRID_LOSS:
+    if abs(tilt_deg) > MOST_GRID_TILT_DEG:
         raise Refusal(
-            "Grid cut-off",
-            f"A {grid.ratio}:1 grid {abs(offset_cm):g} cm off its centre line and {abs(tilt_deg):g}° off level lets next to "
-            "nothing through: align it, or take it out.",
+            "Straighten the grid",
+            f"A {grid.ratio}:1 grid {abs(tilt_deg):g}° off level loses {100 * lost:.0f} % of the primary. No mAs makes up for"
+            " that: the image is lost at one side first, and the dose is not. Straighten it, or take it out.",
+            {"max": MOST_GRID_TILT_DEG, "unit": "deg"},
+            "grid_tilt_deg",
+        )
+    if lost > MOST_LOSS_MADE_UP:
+        where = [f"{abs(offset_cm):g} cm off its centre line"] if offset_cm else []
+        where += [f"{abs(tilt_deg):g}° off level"] if tilt_deg else []
+        raise Refusal(
+            "Centre the grid",
+            f"A {grid.ratio}:1 grid {' and '.join(where)} loses {100 * lost:.0f} % of the primary, which no mAs should make up"
+            " for. Centre and straighten it, or take it out.",
             None,
-            "grid_offset_cm",
+            "grid_offset_cm" if offset_cm else "grid_tilt_deg",
         )
