@@ -16,14 +16,14 @@ from pydantic import Field
 
 from oakbeam.api.access import Actor, StoreHere, WhoHere, sees_names
 from oakbeam.api.charts import ChartOut, chart_out
-from oakbeam.api.log_watch import watched
+from oakbeam.api.log_watch import events_of, watched
 from oakbeam.api.resource import resource
 from oakbeam.api.types import Id, RequestBody
 from oakbeam.core.charts.line import Chart, ChartLine
 from oakbeam.core.charts.validation import check_line
 from oakbeam.core.equipment.room import Room
 from oakbeam.core.errors import Refusal
-from oakbeam.core.log.alerts import Together, groups
+from oakbeam.core.log.alerts import Together, groups, version_of
 from oakbeam.core.log.images import SeenImage, line_images, of_line
 from oakbeam.core.log.said import as_evidence, cause_said, tuning_said, verdict_said, why_said
 from oakbeam.core.log.shares import Share, share
@@ -95,8 +95,10 @@ def learned(store: Store, room_id: str) -> LearnedOut:
     def work_out() -> LearnedOut:
         seen = evidence.images(store, room_id)
         known = local.catalogue_of(store).projections
-        # What moved together, at once or slowly, is known already, and taken off: it is no line's.
-        moved = groups(watched(store, room))
+        # What moved together, at once or slowly, is known already, and taken off: it is no line's. But what a new version of
+        # the chart moved is the lines' own, and each image is held against today's line anyway.
+        happened = events_of(store, room_id)
+        moved = [one for one in groups(watched(store, room)) if version_of(one, happened) is None]
         told = [
             one
             for line in chart.lines

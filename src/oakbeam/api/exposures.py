@@ -39,6 +39,7 @@ from oakbeam.core.image_review import (
     evaluate,
     unlikely,
 )
+from oakbeam.core.log.board import nearly_all
 from oakbeam.core.log.incidents import far_over
 from oakbeam.core.patient.patient import CALIPER_SPREAD_CM, Patient
 from oakbeam.core.patient.thickness import ThicknessFrom
@@ -372,13 +373,14 @@ def trend(found: list[Exposure]) -> Trend:
     with_di = [(exposure, exposure.di) for exposure in reversed(found) if exposure.di is not None]
     deviations = [di for _, di in with_di]
     rejected = sum(exposure.outcome == "rejected" for exposure in found)
+    known = sum(exposure.rejects_known for exposure in found)
     return Trend(
         points=[
             TrendPoint(id=e.id, taken_at=e.taken_at, projection=e.projection, di=di, outcome=e.outcome) for e, di in with_di
         ],
         count=len(found),
         rejected=rejected,
-        reject_rate=rejected / len(found) if found else None,
+        reject_rate=rejected / known if nearly_all(known, len(found)) else None,
         median_di=statistics.median(deviations) if deviations else None,
         within_acceptable=sum(abs(di) <= 1 for di in deviations) / len(deviations) if deviations else None,
     )

@@ -19,6 +19,7 @@ from oakbeam.api.log_watch import alerts_of, charted, watched
 from oakbeam.api.resource import resource
 from oakbeam.core.dates import MONTHS, day_of
 from oakbeam.core.errors import Refusal
+from oakbeam.core.log.board import nearly_all
 from oakbeam.formats import log_report
 from oakbeam.formats.log_report import MonthOfLog, SeriesOfReport
 from oakbeam.store import Store, department, evidence, local, rooms, tally
@@ -68,7 +69,7 @@ def month_of_log(store: Store, room_id: str, month: str) -> MonthOfLog:
         for one in found.incidents
     ]
     days = [
-        (day.day, day.made, day.rejected if day.rejects_known else None, day.mean_di)
+        (day.day, day.made, day.rejected if nearly_all(day.rejects_known, day.made) else None, day.mean_di)
         for day in tally.days(store, room_id, "", first.isoformat(), last.isoformat())
     ]
     where = rooms.get(store, room_id).name if room_id else department.read(store).name or "the department"

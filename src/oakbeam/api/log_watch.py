@@ -55,11 +55,12 @@ class ChartPoint:
 
 @dataclass(frozen=True, slots=True)
 class EventOut:
-    """Something that was done to the room."""
+    """Something that was done to the room. version: the chart's that was approved."""
 
     at: str
     name: str
     kind: str
+    version: int | None = None
 
 
 @dataclass(frozen=True, slots=True)
@@ -151,7 +152,7 @@ def _series_out(key: str, images: list[SeenImage]) -> SeriesOut:
 def events(store: Store, room_id: str) -> list[EventOut]:
     """What was done to a room that may move its images: chart versions and calibrations, oldest first."""
     found = [
-        EventOut(row["approved_at"], f"version {row['version']} came", "version")
+        EventOut(row["approved_at"], f"version {row['version']} came", "version", row["version"])
         for row in store.db.execute(
             "SELECT version, approved_at FROM chart WHERE room = ? AND status IN ('approved', 'superseded')", (room_id,)
         )
@@ -160,12 +161,17 @@ def events(store: Store, room_id: str) -> list[EventOut]:
     return sorted(found, key=lambda one: one.at)
 
 
+def events_of(store: Store, room_id: str) -> list[Event]:
+    """What was done to a room, as alerts are held against it."""
+    return [Event(evidence.day_of(one.at), one.name, one.version) for one in events(store, room_id)]
+
+
 def alerts_of(store: Store, room_id: str) -> list[AlertOut]:
     """The alerts of a room, those that nobody looked at first."""
     room = rooms.get(store, room_id)
 
     def work_out() -> list[Alert]:
-        happened = [Event(evidence.day_of(one.at), one.name) for one in events(store, room_id)]
+        happened = events_of(store, room_id)
         names = {one.id: one.name for one in room.receptors}
         return alerts(watched(store, room), happened, names, time.time() / 86_400 - ALERT_DAYS)
 

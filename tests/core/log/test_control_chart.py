@@ -7,7 +7,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from oakbeam.core.log.alerts import Event, Series, alerts, groups
+from oakbeam.core.log.alerts import Event, Series, alerts, groups, version_of
 from oakbeam.core.log.control_chart import CUSUM_LIMIT, WARM_UP, control_chart, creep_of, spread_of
 
 
@@ -124,6 +124,12 @@ def test_what_a_receptor_or_the_room_shares_is_told_once():
     (one,) = alerts(whole, (Event(60.0, "version 3 came"),), NAMES, 0)
     assert one.saw.startswith("The whole room moved by") and "version 3" in one.with_what
     assert abs(one.since_day - 60) < 6
+    # What a version of the chart did is not measured away.
+    for version_day, likely in ((60.0, True), (66.0, True), (20.0, False)):
+        (one,) = alerts(whole, (Event(version_day, "version 3 came", 3),), NAMES, 0)
+        assert ("Version 3 was approved then: likely that." in one.do) is likely
+        assert ("calibrate" in one.do) is not likely
+        assert (version_of(groups(whole)[0], (Event(version_day, "x", 3),)) == 3) is likely
     # One view that moves by itself is its own, however far.
     alone = [series("0", "a", 3, (120, 1.5)), *of_b, *(series(str(30 + i), "a", 90 + i) for i in range(3))]
     assert groups(alone) == []

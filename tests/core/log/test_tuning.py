@@ -71,6 +71,17 @@ def test_what_all_lines_of_a_receptor_share_is_a_cause_of_the_room_and_changes_n
     assert sum(one.sure for one in found.lines if one.line.receptor == "panel-24") <= 2
 
 
+def test_a_line_whose_own_images_are_on_target_is_left_alone_whatever_its_relatives_say():
+    """A wrong grid in one support moves its lines; those of the other are on target, and no line of them is touched."""
+    for seed in range(proofs(4, 40)):
+        draw = np.random.default_rng(seed)
+        images = [told(line, draw, 60, 1.2 if line.support == "table_bucky" else 0.0, spread=0.6) for line in LINES]
+        for one in learn(images).lines:
+            own = float(next(image.off_di.mean() for image in images if image.line is one.line))
+            assert not (one.level_sure and abs(own) < 0.2), (one.line.projection, own, one.level_di)
+            assert not one.level_sure or own * one.level_di > 0
+
+
 def tuning(line, level, slope):
     share = learn([told(line, np.random.default_rng(1), 20, 0.0)]).lines[0].before
     return Tuning(

@@ -95,8 +95,19 @@ def test_a_board_counts_rejects_only_where_they_are_known_and_questions_low_rate
     assert found.views[0].kerma_mgy.median == pytest.approx(0.1, rel=0.03)
     unknown = on_board({0: 5}, {}, {})
     assert unknown.rejects is None and unknown.said.startswith("Not known")
-    assert reject_words(share(1, 400)).startswith("Low") and reject_words(share(60, 300)).startswith("High")
-    assert reject_words(share(8, 100)) == ""
+    assert reject_words(share(1, 400), 400, 400).startswith("Low")
+    assert reject_words(share(60, 300), 300, 300).startswith("High") and reject_words(share(8, 100), 100, 100) == ""
+
+
+def test_a_networked_department_whose_outcomes_are_hardly_known_has_no_reject_rate():
+    """Images come by themselves, rejects by notes: of those that are known nearly all are rejects, which is no rate."""
+    counted = {("v", "made by"): {"": 4, "technologist": 1}, ("v", "rejected by"): {"": 4}, ("v", "reason"): {"R01": 4}}
+    found = board(counted, {"v": 7214}, 10, 40)
+    assert found.rejects is None and found.views[0].rejects is None
+    assert found.said.startswith("Not known: of 7214 images 5 say whether they were accepted or rejected.")
+    assert found.by_reason == (("R01", 4),) and [role for role, _ in found.by_role] == ["technologist"]
+    enough = board({("v", "made by"): {"technologist": 90}, ("v", "rejected by"): {"technologist": 9}}, {"v": 100}, 10, 40)
+    assert enough.rejects is not None and (enough.rejects.part, enough.rejects.of) == (9, 90)
 
 
 ROW = Told("chest-pa", "", 1000.0, 117.0, 2.0, 250.0, "K1", None, True, False)

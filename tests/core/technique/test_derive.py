@@ -18,6 +18,7 @@ from oakbeam import catalogue
 from oakbeam.core.charts.line import find_line
 from oakbeam.core.charts.systems import FixedKvp
 from oakbeam.core.charts.table import tabulate
+from oakbeam.core.equipment.room import Grid
 from oakbeam.core.errors import OutOfRange, Refusal
 from oakbeam.core.image_review import density_from_deviation
 from oakbeam.core.patient.conditions import exposure_worth
@@ -139,7 +140,7 @@ def test_no_mas_makes_up_for_a_grid_that_is_to_be_straightened(offset, tilt, rat
     lost = geometry.grid_loss(ratio, 35, 110, 107, offset, tilt)
     setup = Setup(grid_ratio=ratio, grid_offset_cm=offset, grid_tilt_deg=tilt)
     line = replace(LSPINE, range_cm=(13, 30))
-    grids = tuple(replace(ROOM.supports[1].grid, ratio=one, focal_cm=110) for one in (5, 8, 12, 16))
+    grids = tuple(Grid(one, 40, 110, (90, 130)) for one in (5, 8, 12, 16))
     room = replace(ROOM, loose_grids=grids, supports=tuple(replace(one, grid=None) for one in ROOM.supports))
     if abs(tilt) > 3 or lost > 0.51:
         with pytest.raises(Refusal, match=r"[Ss]traighten it, or take it out"):

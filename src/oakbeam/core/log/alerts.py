@@ -24,6 +24,8 @@ NEAR_DAYS = 4.0
 """An event so near a change may be its cause."""
 MOSTLY = 0.7
 """A part that is so much of a change is the change."""
+VERSION_DAYS = 10.0
+"""A step of many series so near the approval of a chart version is likely that version's: its lines changed at once."""
 TOWARD_DI = 0.1
 """A change that brings a series nearer to the target by more than this is good news."""
 LEAST_DI, POOLED_LEAST_DI = 0.3, 0.2
@@ -37,10 +39,11 @@ SURELY = 2.5
 
 @dataclass(frozen=True, slots=True)
 class Event:
-    """Something that was done to a room: a chart version approved, a calibration accepted."""
+    """Something that was done to a room: a calibration accepted, a chart version approved (version: which)."""
 
     day: float
     name: str
+    version: int | None = None
 
 
 @dataclass(frozen=True, slots=True)
@@ -149,6 +152,12 @@ def groups(series: Sequence[Series]) -> list[Together]:
     return by_receptor
 
 
+def version_of(one: Together, events: Sequence[Event]) -> int | None:
+    """The chart version that was approved when series moved together at once; None where none was."""
+    near = [event for event in events if event.version is not None and abs(event.day - one.day) <= VERSION_DAYS]
+    return None if one.slow or not near else min(near, key=lambda event: abs(event.day - one.day)).version
+
+
 def _together(of: str, members: Sequence[Series]) -> Together | None:
     laid = [
         (day, di - mean) for one in members for mean in [_mean(one.di)] for day, di in zip(one.days, one.di, strict=True)
@@ -215,6 +224,7 @@ def _difference(members: Sequence[Series], day: float) -> float | None:
 def _of_series(moved: Moved, events: Sequence[Event]) -> Alert:
     one, shift = moved.series, moved.shift
     hand = _mean(one.set_over_di[shift.begins :]) - _mean(one.set_over_di[: shift.begins])
+    approved = [event.version for event in events if event.version and abs(event.day - moved.day) <= NEAR_DAYS]
     return Alert(
         f"shift {one.key} {int(moved.day)}",
         "shift",
@@ -225,7 +235,9 @@ def _of_series(moved: Moved, events: Sequence[Event]) -> Alert:
         shift.high,
         f"{one.name}: {_di(shift.size)} DI ({_di(shift.low)} to {_di(shift.high)}), {shift.n} images since.",
         _with_what(moved.day, events, hand, shift.size),
-        "Look at its images, then at what was set and at the tape; tune the line where the images support it.",
+        "Look at its images, then at what was set and at the tape; tune the line where the images support it."
+        if not approved
+        else f"Version {approved[0]} was approved then: likely that. Look at what it changed of this line.",
     )
 
 
@@ -255,7 +267,7 @@ def _of_creep(one: Series) -> Alert | None:
 def _of_group(one: Together, name: str, events: Sequence[Event]) -> Alert:
     after = [value for s in one.series for day, value in zip(s.days, s.set_over_di, strict=True) if day >= one.day]
     before = [value for s in one.series for day, value in zip(s.days, s.set_over_di, strict=True) if day < one.day]
-    where = f"All of {name}" if one.of else "The whole room"
+    where, version = f"All of {name}" if one.of else "The whole room", version_of(one, events)
     size = f"{_di(one.size, 2 if one.slow else 1)} DI{' a month' if one.slow else ''}"
     interval = f"{_di(one.low, 2 if one.slow else 1)} to {_di(one.high, 2 if one.slow else 1)}"
     return Alert(
@@ -268,7 +280,9 @@ def _of_group(one: Together, name: str, events: Sequence[Event]) -> Alert:
         one.high,
         f"{where} {'moves' if one.slow else 'moved'} by {size} ({interval}): {len(one.series)} series.",
         "" if one.slow else _with_what(one.day, events, _mean(after) - _mean(before), one.size),
-        "That is no line of the chart: measure output and index, and calibrate.",
+        "That is no line of the chart: measure output and index, and calibrate."
+        if version is None
+        else f"Version {version} was approved then: likely that. Look at what it changed before anything is measured.",
     )
 
 

@@ -10,6 +10,9 @@ from oakbeam.core.log.shares import Quartiles, Share, quartiles, share
 LOW_REJECTS, HIGH_REJECTS = 0.04, 0.10
 """Below the one a department may not be recording its rejects, above the other something is wrong (after AAPM TG-151, from
 memory: 8 % is usual with digital receptors)."""
+MOST_UNKNOWN = 0.1
+"""Where of more of the images nobody said whether they were rejected, no rate is said: rejected ones are told more readily
+than accepted ones, so those that are known are no sample of all."""
 ENOUGH = 5
 """Images from which a share says anything at all."""
 HISTOGRAM = (-4.0, 4.0, 0.5)
@@ -35,8 +38,8 @@ class ViewOnBoard:
 
 @dataclass(frozen=True, slots=True)
 class Board:
-    """A period. exposures: all; rejects: of those of whom it is known, None where of none; said: what to think of the rate;
-    by_reason and by_role: rejects; views: the furthest off first."""
+    """A period. exposures: all; rejects: of those of whom it is known, None where that is not of nearly all; said: what to
+    think of the rate; by_reason and by_role: rejects; views: the furthest off first."""
 
     exposures: int
     rejects_known: int
@@ -54,25 +57,34 @@ def board(counted: Counted, made: Mapping[str, int], di_bins: int, dose_bins: in
     views.sort(key=lambda one: (one.di is None or one.di.n < ENOUGH, -abs(one.di.median) if one.di else 0.0, -one.made))
     made_by, rejected_by = _summed(counted, "made by"), _summed(counted, "rejected by")
     known, rejected = sum(made_by.values()), sum(rejected_by.values())
-    rejects = share(rejected, known)
+    exposures = sum(made.values())
+    rejects = share(rejected, known) if nearly_all(known, exposures) else None
     within = sum(one.within.part for one in views if one.within), sum(one.within.of for one in views if one.within)
     reasons = sorted(_summed(counted, "reason").items(), key=lambda one: (-one[1], one[0]))
     return Board(
-        sum(made.values()),
+        exposures,
         known,
         rejects,
-        reject_words(rejects),
+        reject_words(rejects, known, exposures),
         share(*within),
         tuple((str(reason), n) for reason, n in reasons),
-        tuple((str(role), found) for role, n in made_by.items() if (found := share(rejected_by.get(role, 0), n))),
+        # What nobody recorded at the Desk is nobody's.
+        tuple((str(role), found) for role, n in made_by.items() if role and (found := share(rejected_by.get(role, 0), n))),
         tuple(views),
     )
 
 
-def reject_words(rejects: Share | None) -> str:
-    """What to think of a reject rate: a low one is questioned as a high one is."""
+def nearly_all(known: int, made: int) -> bool:
+    """Whether it is known of so many images, whether they were rejected, that a rate can be said."""
+    return made > 0 and known >= (1 - MOST_UNKNOWN) * made
+
+
+def reject_words(rejects: Share | None, known: int, made: int) -> str:
+    """What to think of a reject rate: a low one is questioned as a high one is; where there is none, why, and how to get
+    one."""
     if rejects is None:
-        return "Not known: nothing here says whether images were rejected."
+        of = f"of {made} images {known or 'none'} {'says' if known == 1 else 'say'} whether they were accepted or rejected"
+        return f"Not known: {of}. Take in the machines' reject notes with their accepted images, or record at the Desk."
     if rejects.high < LOW_REJECTS:
         return "Low: is every reject recorded?"
     if rejects.low > HIGH_REJECTS:
@@ -93,7 +105,7 @@ def _view(projection: str, counted: Counted, made: int, di_bins: int, dose_bins:
         quartiles(di, di_bins),
         share(sum(n for at, n in di.items() if abs(at) <= di_bins), judged),
         _histogram(di, di_bins),
-        share(rejected, known),
+        share(rejected, known) if nearly_all(known, made) else None,
         kerma,
         kap,
     )

@@ -41,6 +41,8 @@ SURE = 2.58
 """Standard deviations on either side of an interval that holds 99 of 100: many lines are looked at."""
 LEAST_CHANGE_DI = 0.15
 """A smaller change than this is none that anybody sees."""
+ON_TARGET_DI = 0.2
+"""A line whose own images are off by less on average is on target, whatever its relatives say."""
 MOST_CHANGE_DI = 3.0
 ROOM_LINES, ROOM_LEAST_DI = 4, 0.25
 """A cause of the room is proposed from so many lines that show it, and from this size on."""
@@ -276,7 +278,9 @@ def _tuning(
     place = unknowns.shared + 2 * number + 1
     slope, slope_error = float(mean[place]), math.sqrt(float(covariance[place, place]))
     reach = float(np.ptp(one.thickness_cm)) or 1.0
-    level_sure = abs(level) > SURE * level_error and abs(level) >= LEAST_CHANGE_DI
+    own = float(one.off_di.mean())
+    supported = abs(own) >= ON_TARGET_DI and own * level > 0
+    level_sure = supported and abs(level) > SURE * level_error and abs(level) >= LEAST_CHANGE_DI
     slope_sure = abs(slope) > SURE * slope_error and abs(slope) * reach >= 2 * LEAST_CHANGE_DI
     off = one.off_di - of_room
     tuned = Tuning(

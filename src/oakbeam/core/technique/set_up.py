@@ -97,7 +97,7 @@ class ResolvedSetup:
 
 MOST_GRID_TILT_DEG = 3.0
 MOST_LOSS_MADE_UP = 0.5
-"""A grid further off level [degrees], or one that loses more of the primary, is put right: mAs in its place would be dose."""
+"""A grid further off level [degrees], or one that loses more of the primary, is put right: mAs instead would be dose."""
 
 
 @cached_beside(3, 1024)
@@ -263,8 +263,8 @@ def _refuse_cut_off(setup: ResolvedSetup) -> None:
     if abs(tilt_deg) > MOST_GRID_TILT_DEG:
         raise Refusal(
             "Straighten the grid",
-            f"A {grid.ratio}:1 grid {abs(tilt_deg):g}° off level loses {100 * lost:.0f} % of the primary. No mAs makes up for"
-            " that: the image is lost at one side first, and the dose is not. Straighten it, or take it out.",
+            f"A {grid.ratio}:1 grid {abs(tilt_deg):g}° off level loses {100 * lost:.0f} % of the primary. No mAs makes up"
+            " for that: the image is lost at one side first, and the dose is not. Straighten it, or take it out.",
             {"max": MOST_GRID_TILT_DEG, "unit": "deg"},
             "grid_tilt_deg",
         )
@@ -273,8 +273,8 @@ def _refuse_cut_off(setup: ResolvedSetup) -> None:
         where += [f"{abs(tilt_deg):g}° off level"] if tilt_deg else []
         raise Refusal(
             "Centre the grid",
-            f"A {grid.ratio}:1 grid {' and '.join(where)} loses {100 * lost:.0f} % of the primary, which no mAs should make up"
-            " for. Centre and straighten it, or take it out.",
+            f"A {grid.ratio}:1 grid {' and '.join(where)} loses {100 * lost:.0f} % of the primary, which no mAs should make"
+            " up for. Centre and straighten it, or take it out.",
             None,
             "grid_offset_cm" if offset_cm else "grid_tilt_deg",
         )
