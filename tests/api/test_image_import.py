@@ -367,3 +367,27 @@ def test_the_sums_are_those_of_the_exposures_after_whatever_happens(client, char
         if judged:
             mean = sum(day.judged * (day.mean_di or 0.0) for day in days) / len(judged)
             assert mean == pytest.approx(sum(row.di or 0.0 for row in judged) / len(judged), abs=0.006)
+
+
+@pytest.mark.parametrize(
+    ("factor", "taken"), [(0.19, False), (0.21, True), (1, True), (4.8, True), (5.2, False), (100, False)]
+)
+def test_a_reported_dose_far_off_the_models_is_kept_apart_and_in_no_sum(client, charted, factor, taken):
+    """A machine that writes another unit than the standard's, or another exposure's dose: out by ten or a hundred."""
+    sent(client, image(AcquisitionDateTime=at(-0.1), ImageAndFluoroscopyAreaDoseProduct=None))
+    expected = 2 * client.get("/api/exposures").json()[0]["kap_mgycm2"]
+    setting = {"ExposureInuAs": "50000", "Exposure": "50", "ExposureTime": None, "SOPInstanceUID": generate_uid()}
+    own = {"IrradiationEventUID": generate_uid(), "StudyInstanceUID": generate_uid()}
+    said = {"ImageAndFluoroscopyAreaDoseProduct": f"{factor * expected / 100:.8g}"}
+    sent(client, image(AcquisitionDateTime=at(-0.2), **setting, **own, **said))
+    row = next(one for one in client.get("/api/exposures").json() if one["mas"] == 50)
+    assert row["kap_mgycm2"] == pytest.approx(expected, rel=1e-6)
+    if taken:
+        assert row["reported_kap_mgycm2"] == pytest.approx(factor * expected, rel=1e-3)
+    else:
+        assert row["reported_kap_mgycm2"] is None
+        assert f"says {factor * expected:.4g}" in row["sources"]["kerma-area product"]
+    found = tally.bins(charted, "", "2000-01-01", "2100-12-31")[("lspine-ap", "kap")]
+    assert sum(found.values()) == 2
+    largest = 10 ** (max(int(one) for one in found) / tally.DOSE_BINS)
+    assert largest == pytest.approx((factor if taken and factor > 1 else 1) * expected, rel=0.06)

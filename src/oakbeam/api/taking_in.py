@@ -332,6 +332,9 @@ def with_facts(row: Exposure, facts: ImageFacts, room: Room, level_mgy: float | 
     new = {
         name: getattr(facts, name) for name in _FROM_FACTS if getattr(row, name) is None and getattr(facts, name) is not None
     }
+    if apart := _kap_apart(row, facts):
+        new.pop("reported_kap_mgycm2", None)
+        told["kerma-area product"] = apart
     told |= {name: facts.kind for name in new if name != "event_key"}
     receptor = room.receptor(row.receptor) if row.receptor else None
     ei, shown = facts.ei, None
@@ -357,6 +360,21 @@ def with_facts(row: Exposure, facts: ImageFacts, room: Room, level_mgy: float | 
     whole = replace(row, **new, sources=told, origin=origin)
     why = far_over(whole.di, whole.reliable, whole.incident_air_kerma_mgy, level_mgy)
     return replace(whole, far_over=row.far_over or bool(why))
+
+
+MOST_KAP_RATIO = 5.0
+"""A reported kerma-area product so many times over or under the model's is in another unit, or of another exposure: no
+collimation, and no room, makes that much."""
+
+
+def _kap_apart(row: Exposure, facts: ImageFacts) -> str | None:
+    """Why a reported kerma-area product is kept out of the row, and so out of every sum, with what it was; None where it is
+    believed, or there is none."""
+    said, expected = facts.reported_kap_mgycm2, row.kap_mgycm2
+    if said is None or expected is None or not expected or 1 / MOST_KAP_RATIO <= said / expected <= MOST_KAP_RATIO:
+        return None
+    far = f"{said / expected:.3g} times" if said > expected else f"1/{expected / said:.3g} of"
+    return f"kept apart: the {facts.kind} says {said:.4g} mGy·cm², {far} what the model expects"
 
 
 def _told(row: Exposure) -> Told:
