@@ -9,7 +9,9 @@ import pytest
 from fastapi.testclient import TestClient
 from tests.api.test_api import problem
 
+from oakbeam import catalogue
 from oakbeam.api.app import build
+from oakbeam.core.patient.not_suited import of_an_adults_trunk
 from oakbeam.store import local
 
 
@@ -52,6 +54,57 @@ def test_a_run_sheet_carries_the_measurement_and_says_what_to_change(demo):
     assert problem(demo.post("/api/run-sheets", json={"room": "room-1"}))["field"] == "exam"
     assert problem(demo.post("/api/run-sheets", json={"room": "room-1", "exam": "toothache"}))["allowed"]
     assert problem(demo.post("/api/run-sheets", json={"room": "cellar", "exam": "hand"}))["field"] == "room"
+
+
+ADULTS_TRUNK = [one for one in catalogue.shipped().projections.values() if of_an_adults_trunk(one)]
+
+
+@pytest.mark.parametrize("age", ["newborn", "1y", "5y", "10y", "15y"])
+def test_a_child_on_an_adults_view_of_the_trunk_has_no_number_but_the_way_on(demo, age):
+    """A newborn none at all, an older child none that was not measured; limbs stay as they are."""
+    assert len(ADULTS_TRUNK) > 60 and {one.region for one in ADULTS_TRUNK} >= {"chest", "abdomen", "pelvis", "shoulder"}
+    for view in ADULTS_TRUNK:
+        asked = {"room": "room-1", "projection": view.id, "patient": {"age_band": age}}
+        for more in ({}, {"patient": {"age_band": age, "weight_kg": 30, "height_cm": 130}}):
+            answer = demo.post("/api/techniques", json={**asked, **more})
+            assert problem(answer)["title"] == "An adult's view", view.id
+        said = answer.json()["detail"]
+        assert ("easure it" in said) is (age != "newborn") and any(way in said for way in ("ake ", "protocol", "easure"))
+    measured = demo.post("/api/techniques", json={**asked, "projection": "abdomen-supine", "thickness_cm": 17})
+    assert problem(measured)["title"] == "An adult's view" if age == "newborn" else "technique" in measured.json()
+    for limb in ("knee-ap", "elbow-ap", "hand-pa"):
+        assert "technique" in demo.post("/api/techniques", json={**asked, "projection": limb}).json()
+
+
+def test_a_set_for_the_newborn_gives_no_adults_number_whoever_forgot_the_age(demo):
+    for room in ("room-1", "portable"):
+        for patient in (None, {}, {"age_band": "newborn"}):
+            asked = {"room": room, "exam": "newborn-abdomen", **({} if patient is None else {"patient": patient})}
+            supine, decubitus = demo.post("/api/run-sheets", json=asked).json()["steps"]
+            assert supine["technique"] is decubitus["technique"] is None
+            assert "for a newborn who was not measured" in supine["refused"] and "Measure it" in supine["refused"]
+            sheet = demo.post("/api/run-sheets", json={**asked, "measured": {"peds-abdomen-supine": 9}}).json()
+            supine, decubitus = sheet["steps"]
+            assert supine["technique"]["technique"]["kvp"] <= 75 and supine["technique"]["technique"]["mas"] <= 1.6
+            assert decubitus["technique"] is None
+    assert next(one for one in demo.get("/api/exams").json() if one["id"] == "newborn-abdomen")["age_band"] == "newborn"
+
+
+@pytest.mark.parametrize("room", ["room-1", "room-2", "portable"])
+def test_nothing_turns_a_patient_who_stays_as_brought(demo, room):
+    sets = [one for one in demo.get("/api/exams").json() if any(step["as_brought"] for step in one["steps"])]
+    assert {"skull-trauma", "spine-trauma", "shoulder-trauma", "humerus-trauma", "hip-trauma"} <= {one["id"] for one in sets}
+    for exam in sets:
+        sheet = demo.post("/api/run-sheets", json={"room": room, "exam": exam["id"]}).json()
+        for step in sheet["steps"]:
+            if step["projection"] and step["step"]["as_brought"] and step["technique"]:
+                assert step["technique"]["figures"]["posture"] == "supine", (exam["id"], step["projection"])
+    # By the step: after the neck was cleared the patient may be turned. And the same for a view asked alone.
+    skull = demo.post("/api/run-sheets", json={"room": "room-1", "exam": "skull-trauma"}).json()["steps"]
+    assert skull[0]["technique"] is None and "turn a patient" in skull[0]["refused"] and skull[-1]["technique"]
+    alone = {"room": "room-1", "projection": "skull-lateral", "thickness_cm": 15}
+    assert "technique" in demo.post("/api/techniques", json=alone).json()
+    assert problem(demo.post("/api/techniques", json={**alone, "as_brought": True}))["title"] == "Stays as brought"
 
 
 def test_without_calipers_an_estimate_is_one_and_says_so(demo):

@@ -114,6 +114,7 @@ class ExamOut(BaseModel):
     steps: list[ExamStep]
     projections: list[str]
     why: str
+    age_band: AgeBand | None
     local: bool = False
 
 
@@ -209,6 +210,7 @@ def exams(known: Catalogue) -> list[ExamOut]:
             steps=list(exam.steps),
             projections=list(exam.projections),
             why=exam.why,
+            age_band=exam.age_band,
             local=exam.id in known.local,
         )
         for exam in known.exams.values()

@@ -35,6 +35,7 @@ class SheetView(RequestBody):
     angle_school: Key | None = None
     turn_school: Key | None = None
     digit: Digit = ""
+    as_brought: bool = False
 
 
 class RunSheetRequest(RequestBody):
@@ -97,6 +98,10 @@ def run_sheet(store: Store, asked: RunSheetRequest) -> RunSheet:
     if (asked.exam is None) == (not asked.views):
         raise Refusal("Exam or views", "Give an exam, or the views in working order.", None, "exam")
     exam = known.exam(asked.exam) if asked.exam else None
+    if exam and exam.age_band and not (asked.patient and asked.patient.age_band):
+        # A set that is for one age is for that age where nobody says another.
+        person = (asked.patient or PatientRequest(conditions=[])).model_copy(update={"age_band": exam.age_band})
+        asked = asked.model_copy(update={"patient": person})
     steps = exam.steps if exam else tuple(ExamStep((known.projection(view.projection).id,)) for view in asked.views)
     found: list[SheetStep] = []
     before: Placed | None = None
@@ -117,7 +122,13 @@ def _view(step: ExamStep, room: Room, asked: RunSheetRequest) -> SheetView:
     """A step as its exam takes it, on the exam's support where the room has that."""
     there = step.support in {one.id for one in room.supports}
     setup = SetupRequest(support=step.support) if there else None
-    return SheetView(projection=step.projections[0], side=side_of(step, asked.side), setup=setup, digit=asked.digit)
+    return SheetView(
+        projection=step.projections[0],
+        side=side_of(step, asked.side),
+        setup=setup,
+        digit=asked.digit,
+        as_brought=step.as_brought,
+    )
 
 
 def _technique(store: Store, asked: RunSheetRequest, view: SheetView) -> tuple[TechniqueResponse | None, str | None]:
@@ -133,6 +144,7 @@ def _technique(store: Store, asked: RunSheetRequest, view: SheetView) -> tuple[T
         angle_school=view.angle_school,
         turn_school=view.turn_school,
         digit=view.digit,
+        as_brought=view.as_brought,
     )
     try:
         return technique(store, request), None

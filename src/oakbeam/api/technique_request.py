@@ -20,6 +20,7 @@ from oakbeam.core.equipment.generator import ExposureControl, SpotName
 from oakbeam.core.equipment.room import Method, Room, Support
 from oakbeam.core.errors import Refusal
 from oakbeam.core.patient import tube_angle
+from oakbeam.core.patient.not_suited import refuse_to_turn, refuse_unsuited_view
 from oakbeam.core.patient.patient import Patient
 from oakbeam.core.patient.posture import stance
 from oakbeam.core.patient.thickness import Thickness, carried, estimated, measured
@@ -122,6 +123,7 @@ class TechniqueRequest(RequestBody):
     turn_school: Key | None = None
     digit: Annotated[Digit, Field(description="the finger or toe asked for; only views of single digits heed it")] = ""
     setup: SetupRequest | None = None
+    as_brought: Annotated[bool, Field(description="the patient stays as brought, on the back: nothing turns them")] = False
     school: Annotated[Method | None, Field(description="rules (of thumb) or (physics) model; left out: the room's")] = None
 
 
@@ -176,10 +178,13 @@ def look_up(store: Store, asked: TechniqueRequest) -> Asked:
         asked.thickness_confirmed,
         person.weight_kg,
     )
+    refuse_unsuited_view(projection, person.age_band, thickness, known.projections.values())
     line = find_line(
         chart.lines, projection, thickness.cm, wanted.support, wanted.receptor, wanted.grid_ratio, wanted.exposure_control
     )
     support = room.support(wanted.support or line.support)
+    if asked.as_brought:
+        refuse_to_turn(projection, support.id, wanted.support is not None)
     facts = _facts(asked, person, projection, thickness, support.id)
     angle = AngleAdvice(
         asked.angle_school or _usual(projection.angles),

@@ -377,7 +377,7 @@ def exams_of(entries: Iterable[Entry], projections: Mapping[str, Projection]) ->
     found: dict[str, Exam] = {}
     for entry in entries:
         name = str(entry.get("id", "?"))
-        if wrong := {"id", "name", "steps", "why"}.symmetric_difference(set(entry) - {"also"}):
+        if wrong := {"id", "name", "steps", "why"}.symmetric_difference(set(entry) - {"also", "age_band", "as_brought"}):
             raise CatalogueError(f"exam {name}: missing or unknown {', '.join(sorted(wrong))}")
         if name in found:
             raise CatalogueError(f"exam {name}: stands twice")
@@ -387,10 +387,13 @@ def exams_of(entries: Iterable[Entry], projections: Mapping[str, Projection]) ->
         exam = Exam(
             name,
             entry["name"],
-            tuple(_step(name, step) for step in entry["steps"]),
+            tuple(_step(name, step, entry.get("as_brought", False)) for step in entry["steps"]),
             entry["why"],
             tuple(also),
+            entry.get("age_band"),
         )
+        if exam.age_band not in (None, *get_args(AgeBand)):
+            raise CatalogueError(f"exam {name}: age_band is one of {', '.join(get_args(AgeBand))}")
         for step in exam.steps:
             for missing in set(step.projections) - set(projections):
                 raise CatalogueError(f"exam {name}: no projection '{missing}'")
@@ -400,11 +403,12 @@ def exams_of(entries: Iterable[Entry], projections: Mapping[str, Projection]) ->
     return found
 
 
-def _step(exam: str, step: Entry) -> ExamStep:
+def _step(exam: str, step: Entry, as_brought: bool) -> ExamStep:
     kinds = [key for key in ("p", "one_of", "clearance", "wait_min") if key in step]
-    if len(kinds) != 1 or set(step) - {*kinds, "when", "note", "text", "asks", "side", "support"}:
+    if len(kinds) != 1 or set(step) - {*kinds, "when", "note", "text", "asks", "side", "support", "cleared"}:
         raise CatalogueError(
-            f"exam {exam}: a step is one of p, one_of, clearance or wait_min, with when, note, text, asks, side or support"
+            f"exam {exam}: a step is one of p, one_of, clearance or wait_min, with when, note, text, asks, side, support"
+            " or cleared"
         )
     projections = (step["p"],) if "p" in step else tuple(step.get("one_of", ()))
     if "one_of" in step and len(projections) < 2:
@@ -425,6 +429,8 @@ def _step(exam: str, step: Entry) -> ExamStep:
         str(step.get("asks", "")),
         step.get("side", ""),
         step.get("support"),
+        # A step for which a clearance before it lets the patient be turned.
+        bool(as_brought and projections and not step.get("cleared", False)),
     )
 
 

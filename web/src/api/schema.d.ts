@@ -3984,8 +3984,8 @@ export interface components {
         };
         /**
          * Board
-         * @description A period. exposures: all; rejects: of those of whom it is known, None where of none; said: what to think of the rate;
-         *     by_reason and by_role: rejects; views: the furthest off first.
+         * @description A period. exposures: all; rejects: of those of whom it is known, None where that is not of nearly all; said: what to
+         *     think of the rate; by_reason and by_role: rejects; views: the furthest off first.
          */
         Board: {
             /** Exposures */
@@ -5457,7 +5457,7 @@ export interface components {
         };
         /**
          * EventOut
-         * @description Something that was done to the room.
+         * @description Something that was done to the room. version: the chart's that was approved.
          */
         EventOut: {
             /** At */
@@ -5466,6 +5466,8 @@ export interface components {
             name: string;
             /** Kind */
             kind: string;
+            /** Version */
+            version?: number | null;
         };
         /**
          * ExamOfProcedure
@@ -5492,6 +5494,8 @@ export interface components {
             projections: string[];
             /** Why */
             why: string;
+            /** Age Band */
+            age_band: ("newborn" | "1y" | "5y" | "10y" | "15y" | "adult" | "older_adult") | null;
             /**
              * Local
              * @default false
@@ -5507,7 +5511,8 @@ export interface components {
          *     question of two or three words, for the run sheet. wait_min: minutes by a timer that runs while other work goes on; note
          *     says for what. when: the condition of a step that is not always taken. side: the one asked for, the other, a fixed one or
          *     both at once; empty where the exam's side is the step's too. support: where the exam takes it, in rooms that have it,
-         *     so that nobody lies down and stands up again.
+         *     so that nobody lies down and stands up again. as_brought: the patient stays on the back as brought, and nothing turns
+         *     them for it.
          */
         ExamStep: {
             /**
@@ -5542,6 +5547,11 @@ export interface components {
             side: "" | "asked" | "other" | "right" | "left" | "both";
             /** Support */
             support?: ("tabletop" | "table_bucky" | "upright_bucky" | "detector") | null;
+            /**
+             * As Brought
+             * @default false
+             */
+            as_brought: boolean;
         };
         /**
          * ExpectedShare
@@ -9096,6 +9106,11 @@ export interface components {
              * @enum {string}
              */
             digit: "" | "1" | "2" | "3" | "4" | "5" | "all";
+            /**
+             * As Brought
+             * @default false
+             */
+            as_brought: boolean;
         };
         /**
          * Shift
@@ -9774,6 +9789,12 @@ export interface components {
              */
             digit: "" | "1" | "2" | "3" | "4" | "5" | "all";
             setup?: components["schemas"]["SetupRequest"] | null;
+            /**
+             * As Brought
+             * @description the patient stays as brought, on the back: nothing turns them
+             * @default false
+             */
+            as_brought: boolean;
             /**
              * School
              * @description rules (of thumb) or (physics) model; left out: the room's

@@ -6,6 +6,7 @@ from collections.abc import Mapping
 from dataclasses import dataclass
 from typing import Literal
 
+from oakbeam.core.anatomy.body import AgeBand
 from oakbeam.core.projection import Side, SupportId
 
 StepSide = Literal["", "asked", "other", "right", "left", "both"]
@@ -20,7 +21,8 @@ class ExamStep:
     question of two or three words, for the run sheet. wait_min: minutes by a timer that runs while other work goes on; note
     says for what. when: the condition of a step that is not always taken. side: the one asked for, the other, a fixed one or
     both at once; empty where the exam's side is the step's too. support: where the exam takes it, in rooms that have it,
-    so that nobody lies down and stands up again.
+    so that nobody lies down and stands up again. as_brought: the patient stays on the back as brought, and nothing turns
+    them for it.
     """
 
     projections: tuple[str, ...] = ()
@@ -31,6 +33,7 @@ class ExamStep:
     asks: str = ""
     side: StepSide = ""
     support: SupportId | None = None
+    as_brought: bool = False
 
 
 @dataclass(frozen=True, slots=True)
@@ -43,6 +46,8 @@ class Exam:
     why: str
     also: tuple[str, ...] = ()
     """Other names and shorthand: only to be searched by."""
+    age_band: AgeBand | None = None
+    """Whom the set is for, where it is for one age alone."""
 
     @property
     def projections(self) -> tuple[str, ...]:

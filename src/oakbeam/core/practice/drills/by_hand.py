@@ -9,7 +9,7 @@ from dataclasses import replace
 from oakbeam.core.anatomy.body import AgeBand, Sex
 from oakbeam.core.equipment.generator import nearest_setting, renard_r10
 from oakbeam.core.image_review import corrected_mas
-from oakbeam.core.patient.thickness import usual_child_cm
+from oakbeam.core.patient.thickness import ADULT_CM, usual_child_cm
 from oakbeam.core.patient.tube_angle import Facts, tube_angle
 from oakbeam.core.physics import geometry
 from oakbeam.core.physics import rules_of_thumb as rules
@@ -404,18 +404,21 @@ def field_at_skin(chance: Chance, projections: Projections) -> Question:
 
 
 def childs_thickness(chance: Chance, projections: Projections) -> Question:
-    view = projections[chance.of("knee-ap", "elbow-ap", "chest-pa")]
     ages: dict[AgeBand, str] = {"1y": "one year", "5y": "five years", "10y": "ten years"}
     age = list(ages)[int(chance.integers(3))]
-    usual, words = usual_child_cm(view, age) or view.thickness_cm[1], ages[age]
+    chest = "peds-chest-ap-infant" if age == "1y" else "peds-chest-pa-child"
+    view = projections[chance.of("knee-ap", "elbow-ap", chest)]
+    usual, words = usual_child_cm(view, age), ages[age]
+    assert usual is not None  # each of these views is for the age
+    adult = ADULT_CM["chest_ap"] if view.for_children else view.thickness_cm[1]
     near = sorted({round(usual * one * 2) / 2 for one in (0.6, 1.0, 1.5, 2.2)})
     options = {number(one): f"about {number(one)} cm" for one in near}
     right = min(near, key=lambda one: abs(one - usual))
     return Question(
         f"Before you measure: what do you expect at the {view.exam.lower()} ({view.name}) of a child of {words}?",
         (Asked("cm", "Thickness", number(right), options=options),),
-        f"About {number(usual)} cm, against an adult's {number(view.thickness_cm[1])} cm. Measured counts; "
-        "what is far from this was misread.",
+        f"About {number(usual)} cm, against an adult's {number(adult)} cm. Measured counts; what is far from this was "
+        "misread.",
         "What share of an adult's is it?",
     )
 

@@ -7,11 +7,11 @@ import math
 from collections.abc import Mapping
 from dataclasses import dataclass, replace
 
-from oakbeam.core.image_review import corrected_mas
+from oakbeam.core.image_review import Finding, Repeat, corrected_mas, evaluate
 from oakbeam.core.practice.artefacts import Chip
 from oakbeam.core.practice.drills.question import Answer, Asked, Chance, Drill, Level, Projections, Question, Scene, number
 from oakbeam.core.practice.radiograph import GridFault
-from oakbeam.core.practice.simulated_room import Case, Mishap, chip_cnr, marker_of, usual_console
+from oakbeam.core.practice.simulated_room import Case, Mishap, chip_cnr, marker_of, mas_for_target, usual_console
 from oakbeam.core.practice.views import Lie, one_sided
 
 FAULTS = {
@@ -49,8 +49,8 @@ class Cause:
 
     fault: str
     change: str
-    repeat: str
     why: str
+    repeat: str = "no"
 
 
 VIEWS = ("chest-pa", "knee-ap", "lspine-ap", "pelvis-ap", "abdomen-supine", "ankle-ap", "wrist-pa", "elbow-ap")
@@ -86,30 +86,29 @@ def made_wrong(chance: Chance, case: Case, fault: str) -> tuple[Scene, Cause]:
     if fault == "noise":
         console = replace(console, mas=max(0.05, console.mas / (plain * chance.pick(6, 8, 10))))
         cause = Cause(
-            fault, "more_mas", "ask", "A DI under −3 with grain everywhere: too few photons. The kVp was right, so more mAs."
+            fault, "more_mas", "A DI under −3 with grain everywhere: too few photons. The kVp was right, so more mAs."
         )
     elif fault == "over":
         console = replace(console, mas=console.mas * max(2.2, plain * chance.pick(3, 4, 5)))
         cause = Cause(
             fault,
             "less_mas",
-            "no",
             "A DI over +3 of an image that looks good: it is dose, not a repeat. Less mAs next time.",
         )
     elif fault == "not_penetrated":
         low = max(42.0, float(round(console.kvp * 0.66 ** (0.5 + 0.5 * plain))))
-        console = replace(console, kvp=low, mas=console.mas * (console.kvp / low) ** 2)
+        # The mAs made up for some of it: an index of two under target, however low the kVp.
+        lost = replace(console, kvp=low)
+        console = replace(lost, mas=float(f"{mas_for_target(case, lost) * 10**-0.2:.2g}"))
         cause = Cause(
-            fault, "more_kvp", "ask", "White where it is thick, noise there, contrast hard: the beam did not get through."
+            fault, "more_kvp", "White where it is thick, noise there, contrast hard: the beam did not get through."
         )
     elif fault == "flat":
         console = replace(console, grid_ratio=0, mas=console.mas / 3.5)
-        cause = Cause(
-            fault, "grid", "ask", "Grey all over a thick part: more scatter than primary, because no grid was used."
-        )
+        cause = Cause(fault, "grid", "Grey all over a thick part: more scatter than primary, because no grid was used.")
     elif fault == "motion":
         mishap = replace(mishap, moved_mm=plain * chance.pick(5, 6, 8))
-        cause = Cause(fault, "shorter", "yes", "Edges are doubled or gone along one way, the noise is sharp: it moved.")
+        cause = Cause(fault, "shorter", "Edges are doubled or gone along one way, the noise is sharp: it moved.")
     elif fault == "cut_off":
         kind = chance.of("down", "focus", "tilt")
         grid = {
@@ -123,32 +122,54 @@ def made_wrong(chance: Chance, case: Case, fault: str) -> tuple[Scene, Cause]:
             "focus": "Light at both edges: wrong distance.",
             "tilt": "Light all over: not level.",
         }
-        cause = Cause(fault, "align", "yes", f"The strips took the primary. {said[kind]}")
+        cause = Cause(fault, "align", f"The strips took the primary. {said[kind]}")
     elif fault == "turned":
         lie = Lie(turned_deg=plain * chance.sign() * chance.pick(14, 18))
-        cause = Cause(fault, "turn", "ask", "What should be alike on both sides is not: the part was turned.")
+        cause = Cause(fault, "turn", "What should be alike on both sides is not: the part was turned.")
     elif fault == "centred":
         width, height = case.projection.field_cm
         share = min(1.2, 0.5 + 0.5 * plain)
         lie = Lie(off_cm=(share * chance.sign() * 0.30 * width, share * chance.sign() * 0.28 * height))
-        cause = Cause(fault, "centre", "yes", "What was asked for lies at the edge or beyond it.")
+        cause = Cause(fault, "centre", "What was asked for lies at the edge or beyond it.")
     elif fault == "artefact":
         what = chance.of("necklace", "button", "shield")
         mishap = replace(mishap, artefacts=(marker_of(case), what))  # type: ignore[arg-type]
-        cause = Cause(fault, "remove", "ask", f"A {what} was left in the field; it may also confuse the index.")
+        cause = Cause(fault, "remove", f"A {what} was left in the field; it may also confuse the index.")
     elif fault == "marker":
         right = marker_of(case)
         mishap = replace(mishap, artefacts=("marker R" if right == "marker L" else "marker L",))
         cause = Cause(
             fault,
             "mark",
-            "no",
             f"It carries {mishap.artefacts[0][-1]} and is of the {case.side}. Who exposed it puts it right as the "
             "department says, with name and time; nobody is exposed again for a letter.",
         )
     else:
-        cause = Cause("none", "none", "no", "On target, sharp, square and complete.")
-    return Scene(case, console, lie, mishap), cause
+        cause = Cause("none", "none", "On target, sharp, square and complete.")
+    scene = Scene(case, console, lie, mishap)
+    return scene, replace(cause, repeat=as_judged(scene, fault))
+
+
+SEEN: Mapping[str, frozenset[Finding]] = {
+    "noise": frozenset({"noisy"}),
+    "not_penetrated": frozenset({"not_penetrated"}),
+    "flat": frozenset({"flat_contrast"}),
+    "motion": frozenset({"motion"}),
+    "cut_off": frozenset({"cut_off"}),
+    "turned": frozenset({"malpositioned"}),
+    "centred": frozenset({"off_centre", "anatomy_missing"}),
+    "artefact": frozenset({"metal"}),
+    "marker": frozenset({"wrong_label"}),
+}
+"""What the image critique at the Desk has for a fault."""
+AS_ASKED: Mapping[Repeat, str] = {"no": "no", "only_if_clipped": "no", "ask_radiologist": "ask", "yes": "yes"}
+"""What the Desk says of a repeat, as an answer here; nothing is burned out in these images."""
+
+
+def as_judged(scene: Scene, fault: str) -> str:
+    """Whether the Desk asks for a repeat of an exposure with a fault: one question has one answer."""
+    di = 10 * math.log10(scene.console.mas / mas_for_target(scene.case, scene.console))
+    return AS_ASKED[evaluate(di, SEEN.get(fault, frozenset())).repeat]
 
 
 def critique(chance: Chance, projections: Projections, *faults: str) -> Question:
