@@ -2,12 +2,26 @@
 
 from __future__ import annotations
 
+import shutil
 import subprocess
+from pathlib import Path
 
 import pytest
+from fastapi.testclient import TestClient
+from tests.conftest import signed_in
 
 from oakbeam.api import worklist
+from oakbeam.api.app import build
 from oakbeam.demo.worklist_server import INVENTED, WorklistStandIn
+from oakbeam.store import Store, people
+
+
+@pytest.fixture
+def demo(tmp_path, demo_file):
+    store = Store(Path(shutil.copy(demo_file, tmp_path)))
+    people.agree(store, people.Agreement(open_records=True), "test")
+    yield signed_in(store, TestClient(build(store)), "every", "technologist", "admin")
+    store.close()
 
 
 @pytest.fixture
@@ -40,6 +54,34 @@ def test_requests_come_without_identity_and_their_procedure_learns_its_exam(clie
     charted.db.execute("PRAGMA wal_checkpoint(TRUNCATE)")
     kept = charted.path.read_bytes()
     assert not any(one.encode() in kept for one in said)
+
+
+def test_a_request_waits_until_each_of_its_views_is_accepted_or_somebody_says_that_none_is_to_be(demo):
+    def row(key):
+        return next((one for one in demo.get("/api/waiting").json() if one["study_key"] == key), None)
+
+    def record(key, view, cm, **more):
+        body = {"technique": {"room": "room-1", "projection": view, "thickness_cm": cm}, "kvp": 80, "mas": 4}
+        sent = {**body, "outcome": "accepted", "study_key": key, **more}
+        answer = demo.post("/api/exposures", json=sent)
+        assert answer.status_code == 201, answer.text
+        return answer.json()["exposure"]["id"]
+
+    assert (row("S-1041")["done"], row("S-1041")["due"]) == ([], ["chest-pa", "chest-lateral"])
+    first = record("S-1041", "chest-pa", 22)
+    assert (row("S-1041")["done"], row("S-1041")["due"]) == (["chest-pa"], ["chest-lateral"])
+    record("S-1041", "chest-lateral", 31, outcome="rejected", reject_reason="R01")
+    assert row("S-1041")["due"] == ["chest-lateral"]  # a rejected image is none
+    record("S-1041", "chest-lateral", 31)
+    assert row("S-1041") is None
+    demo.post(f"/api/exposures/{first}/undo")
+    assert row("S-1041")["due"] == ["chest-pa"]
+    record("S-1047", "hand-pa", 3.5)
+    assert row("S-1047")["due"]
+    assert demo.post("/api/waiting/S-1047/close").status_code == 204 == demo.post("/api/waiting/S-1047/close").status_code
+    assert row("S-1047") is None
+    assert [one["action"] for one in demo.get("/api/audit", params={"action": "request"}).json()] == ["request.close"]
+    assert demo.post("/api/waiting/a%20b/close").status_code == 422
 
 
 def test_a_study_that_was_recorded_waits_no_longer(client, charted, server):

@@ -166,6 +166,7 @@ RULES: Mapping[str, Rule] = {
     "PUT /api/log/filters": SIGNED_IN,
     "DELETE /api/log/filters": SIGNED_IN,
     "POST /api/clearances": LOG,
+    "POST /api/waiting/{study_key}/close": LOG,
     # charts
     "POST /api/charts": CHART,
     "POST /api/charts/import": CHART,

@@ -4,18 +4,21 @@ from __future__ import annotations
 
 import threading
 import time
+from dataclasses import replace
 from typing import Annotated, Any
 
+from fastapi import Path
 from pydantic import BaseModel, Field, StringConstraints
 
 from oakbeam.api.access import Actor, StoreHere
 from oakbeam.api.resource import resource
 from oakbeam.api.types import Key, RequestBody
 from oakbeam.core.errors import Unanswered
+from oakbeam.core.exam.order import still_due
 from oakbeam.core.exam.waiting import Waiting
 from oakbeam.demo import waiting as stand_in
 from oakbeam.formats.one_way import OneWay
-from oakbeam.store import Store, exposures, images, local, settings
+from oakbeam.store import Store, images, local, requests, settings
 
 router = resource("technique")
 SERVER, EXAMS = "worklist", "worklist-exams"
@@ -65,13 +68,22 @@ def server_of(store: Store) -> WorklistServerIn | None:
 
 
 def waiting(store: Store) -> list[Waiting]:
-    """The requests that wait, without what was recorded already: of the department's worklist, else the demo's. Raises
-    WorklistSilent."""
+    """The requests of which views are still due: of the department's worklist, else the demo's. Raises WorklistSilent."""
     server = server_of(store)
     invented = list(stand_in.waiting()) if local.offered_accounts(store) else []
     found = _asked(store, server) if server else invented
-    known, taken = local.catalogue_of(store).exams, exposures.recorded_of(store, (one.study_key for one in found))
-    return [one for one in found if (one.exam in known or one.procedure) and one.study_key not in taken]
+    known = local.catalogue_of(store).exams
+    taken, closed = requests.accepted(store, (one.study_key for one in found)), requests.closed(store)
+    waits = []
+    for one in found:
+        if (one.exam not in known and not one.procedure) or one.study_key in closed:
+            continue
+        done = taken.get(one.study_key, frozenset())
+        # Of a request whose exam nobody named yet, what is due cannot be said.
+        due = still_due(known[one.exam], done) if one.exam in known else ()
+        if one.study_key not in taken or due:
+            waits.append(replace(one, done=tuple(sorted(done)), due=due))
+    return waits
 
 
 def _asked(store: Store, server: WorklistServerIn) -> list[Waiting]:
@@ -99,6 +111,14 @@ def _asked(store: Store, server: WorklistServerIn) -> list[Waiting]:
 def get_waiting(store: StoreHere) -> list[Waiting]:
     """The requests that wait; nobody is identified."""
     return waiting(store)
+
+
+@router.post("/waiting/{study_key}/close", status_code=204)
+def post_close_request(
+    store: StoreHere, who: Actor, study_key: Annotated[str, Path(max_length=60, pattern=r"^[A-Za-z0-9-]+$")]
+) -> None:
+    """Say that nothing more is to be taken of a request: it waits no longer, whatever was due."""
+    requests.close(store, study_key, who)
 
 
 @router.get("/modality-worklist")

@@ -216,6 +216,14 @@ export const useWorklist = (wanted: boolean) =>
     enabled: wanted,
   });
 
+/** Says that nothing more is to be taken of a request of the worklist. */
+export const useCloseRequest = () =>
+  useChange(
+    (study_key: string) =>
+      unwrap(client.POST("/api/waiting/{study_key}/close", { params: { path: { study_key } } })),
+    ["waiting"],
+  );
+
 /** Says which exam a procedure of the worklist is; remembered for all of its kind. */
 export const useExamOfProcedure = () =>
   useChange(
@@ -426,7 +434,7 @@ export const CHARTS = [
 ];
 export const ROOMS = ["start", "room", "room-history", "constancy", ...CHARTS];
 const CATALOGUE = ["lists", "local", "page", "technique", "run-sheet", "search"];
-const LOG = ["exposures", "trend", "technique", "log"];
+const LOG = ["exposures", "trend", "technique", "log", "waiting"];
 export const ofChart = (chart: number) => ({ params: { path: { chart_id: chart } } });
 
 export const ofRoom = (room: string) => ({ params: { path: { room_id: room } } });

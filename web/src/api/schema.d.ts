@@ -2077,6 +2077,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/waiting/{study_key}/close": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Post Close Request
+         * @description Say that nothing more is to be taken of a request: it waits no longer, whatever was due.
+         */
+        post: operations["post_close_request_api_waiting__study_key__close_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/modality-worklist": {
         parameters: {
             query?: never;
@@ -10228,7 +10248,8 @@ export interface components {
          * Waiting
          * @description A request that waits: study key, exam, side, age band, and what the request says; a digit, a cast, and a weight where
          *     it bears on the technique. exam "": nobody said yet which exam the procedure is; procedure: its one-way key; words: what
-         *     it says in words of the field. scheduled_at: ISO 8601, empty where it is not said. No patient identity.
+         *     it says in words of the field. scheduled_at: ISO 8601, empty where it is not said. done: projections of which an image
+         *     was accepted; due: those still to be taken, the usual one of each step. No patient identity.
          */
         Waiting: {
             /** Study Key */
@@ -10282,6 +10303,16 @@ export interface components {
              * @default
              */
             scheduled_at: string;
+            /**
+             * Done
+             * @default []
+             */
+            done: string[];
+            /**
+             * Due
+             * @default []
+             */
+            due: string[];
         };
         /**
          * WaitingOut
@@ -20994,6 +21025,89 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["Waiting"][];
                 };
+            };
+            /** @description Not an address of this application */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Nobody is signed in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not for this role, or not from here */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description There is no such thing */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The present state does not allow it */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description More than this operation takes */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Refused; says what is allowed */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    post_close_request_api_waiting__study_key__close_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                study_key: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
             /** @description Not an address of this application */
             400: {

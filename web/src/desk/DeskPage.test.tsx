@@ -95,6 +95,8 @@ it("opens on who waits, with no technique for no one; a request from the worklis
   expect(server.asked.map((one) => one.to)).not.toContain(TECHNIQUE);
   await ready();
   press(/Next patient/);
+  expect(screen.getByText(/Still due: Lumbar spine.*The request stays in the list\./)).toBeDefined();
+  press(/Next patient/);
   expect(screen.queryByTestId("numbers")).toBeNull();
   expect(screen.getByText("Who is next?")).toBeDefined();
 });
@@ -388,14 +390,43 @@ it("a key that goes on from what is in force does nothing while nothing is", asy
   expect((server.last(TECHNIQUE).body as TechniqueRequest).setup).not.toHaveProperty("grid_ratio");
 });
 
-it("the next patient by one key only where no image is being judged", async () => {
+it("an exposure that is not recorded is asked about before anything leaves it", async () => {
   desk();
   await exposed("250");
   key("q");
   expect(screen.getByText("Exposure made")).toBeDefined();
+  expect(screen.getByText(/is not recorded\. Press again to go on without\./)).toBeDefined();
+  fireEvent.click(button("Stay"));
+  expect(screen.queryByText(/is not recorded/)).toBeNull();
+  // Back at the set-up it is still not recorded.
   key("Escape");
   key("q");
+  expect(screen.getByText(/is not recorded/)).toBeDefined();
+  key("q");
   expect(screen.getByText("Who is next?")).toBeDefined();
+});
+
+it("a record carries one key, made when its judging opens, and the same one after an answer that was lost", async () => {
+  let outcome = "lost";
+  const server = desk({
+    [RECORD]: () => {
+      if (outcome === "lost") return new Problem(503, "Busy.");
+      return { exposure: { outcome: "accepted" }, judgement: null };
+    },
+  });
+  await exposed("250");
+  const accepted = () => button("Record as accepted");
+  await waitFor(() => expect(accepted().disabled).toBe(false));
+  fireEvent.click(accepted());
+  await waitFor(() => expect(server.asked.filter((one) => one.to === RECORD)).toHaveLength(1));
+  outcome = "accepted";
+  await waitFor(() => expect(accepted().disabled).toBe(false));
+  fireEvent.click(accepted());
+  await screen.findByText(/Recorded as accepted/);
+  const keys = server.asked.filter((one) => one.to === RECORD).map((one) => one.key);
+  expect(keys).toHaveLength(2);
+  expect(keys[0]).toMatch(/^[0-9a-f]{32}$/);
+  expect(keys[1]).toBe(keys[0]);
 });
 
 it("back to the set-up and out again, what was typed and seen in the image still stands", async () => {
@@ -536,7 +567,7 @@ const CERVICAL = {
   id: "trauma",
   name: "Trauma spine",
   steps: [
-    { projections: ["lspine-ap"], when: "", note: "", asks: "", side: "" as const },
+    { projections: ["lspine-ap"], when: "", note: "", asks: "", side: "" as const, as_brought: false },
     {
       projections: [],
       clearance: "Spine cleared by the physician",
@@ -544,12 +575,29 @@ const CERVICAL = {
       note: "",
       asks: "Spine cleared?",
       side: "" as const,
+      as_brought: false,
     },
-    { projections: [], wait_min: 5, when: "", note: "Contrast", asks: "", side: "" as const },
-    { projections: ["hand-pa"], when: "trauma of the hand", note: "", asks: "", side: "" as const },
+    {
+      projections: [],
+      wait_min: 5,
+      when: "",
+      note: "Contrast",
+      asks: "",
+      side: "" as const,
+      as_brought: false,
+    },
+    {
+      projections: ["hand-pa"],
+      when: "trauma of the hand",
+      note: "",
+      asks: "",
+      side: "" as const,
+      as_brought: false,
+    },
   ],
   projections: ["lspine-ap", "hand-pa"],
   why: "",
+  age_band: null,
   local: false,
 };
 

@@ -55,11 +55,15 @@ function Desk({ room, projections, exams, charted }: Props) {
   const who = session?.person?.id;
   const name = session?.person?.name;
   const before = useRef(who);
+  const lost = desk.state.unrecorded === null ? "" : " An exposure of it was not recorded.";
   useEffect(() => {
     if (who && before.current && who !== before.current)
-      act({ do: "next-patient", why: `${name} is at this console now: the exam in hand was put away.` });
+      act({
+        do: "next-patient",
+        why: `${name} is at this console now: the exam in hand was put away.${lost}`,
+      });
     if (who) before.current = who;
-  }, [act, who, name]);
+  }, [act, who, name, lost]);
   useEffect(() => {
     if (!now) forgetTyped();
   }, [now]);
@@ -71,8 +75,7 @@ function Desk({ room, projections, exams, charted }: Props) {
       keys: ["q"],
       shown: "q",
       does: "next patient",
-      // An image that is being judged is not put away by one key.
-      run: () => (desk.state.exposed === null || now?.status === "done") && act({ do: "next-patient" }),
+      run: () => now && act({ do: "next-patient" }),
     },
   ]);
   if (alone && now)
@@ -107,6 +110,8 @@ function Desk({ room, projections, exams, charted }: Props) {
       exams={exams}
       charted={charted}
       {...{ state: desk.state, act, now, projection, request }}
+      asked={desk.asked}
+      stay={desk.stay}
     />
   );
 }

@@ -2,7 +2,7 @@ import { useEffect, useRef, useState } from "react";
 import { flushSync } from "react-dom";
 
 import type { Exam, Projection, Room, TechniqueResponse } from "../api/queries";
-import { useChoices, useRunSheet, useTechnique } from "../api/queries";
+import { useChoices, useCloseRequest, useRunSheet, useTechnique } from "../api/queries";
 import { Refused } from "../api/client";
 import { useReach } from "../api/reach";
 import { Button } from "../ui/Button";
@@ -99,6 +99,9 @@ interface Props {
   now: Stop;
   projection: Projection;
   request: NonNullable<ReturnType<typeof useDesk>["request"]>;
+  /** What a press would leave behind, which is asked once. */
+  asked: ReturnType<typeof useDesk>["asked"];
+  stay: () => void;
   panels: ReturnType<typeof useOpenPanels>;
 }
 
@@ -116,11 +119,14 @@ export function ExamInHand({
   now,
   projection,
   request,
+  asked: leaves,
+  stay,
   panels,
 }: Props) {
   const { unit } = usePreferences();
   const { panel, setPanel, beside, setBeside } = panels;
   const choices = useChoices();
+  const closeRequest = useCloseRequest();
   const pending = usePendingFields();
   const unsettled = usePendingFields();
   const reach = useReach();
@@ -524,6 +530,16 @@ export function ExamInHand({
             moment={after ? "after" : "before"}
             done={done}
             says={after ? [] : asked.map((one) => `${one} Press again to go on without.`)}
+            left={
+              leaves && {
+                says: leaves.says,
+                stay,
+                close:
+                  leaves.putsAway && state.study !== "" && state.unrecorded === null
+                    ? () => closeRequest.mutate(state.study, { onSuccess: () => act({ do: "next-patient" }) })
+                    : null,
+              }
+            }
             onExposed={expose}
             onBack={() => act({ do: "before" })}
             again={again}

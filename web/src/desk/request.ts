@@ -16,6 +16,7 @@ export function requestFor(room: Room, state: DeskState, now: Stop, projection: 
     ...schoolsOf(now),
     digit: state.digit,
     setup: setupOf(now.setup),
+    as_brought: now.as_brought,
     ...(state.school ? { school: state.school } : {}),
   };
 }
@@ -37,6 +38,7 @@ export const viewOf = (state: DeskState, one: Stop): NonNullable<RunSheetRequest
   setup: setupOf(one.setup),
   side: sideOf(state, one),
   digit: state.digit,
+  as_brought: one.as_brought,
   ...schoolsOf(one),
 });
 

@@ -7,6 +7,7 @@ import {
   changesOf,
   type DeskState,
   isView,
+  leftBehind,
   nextOpen,
   NO_EXAM,
   openBefore,
@@ -276,4 +277,61 @@ it("a clearance not recorded and a wait not over stand before the views behind t
   expect(openBefore(cleared, 0)).toHaveLength(1);
   const started = reduce(cleared, { do: "wait", at: 3, until: 5000 });
   expect([openBefore(started, 4999), openBefore(started, 5000)].map((open) => open.length)).toEqual([1, 0]);
+});
+
+const names = (one: { projection: string | null }) => one.projection ?? "";
+const asks = (state: DeskState, action: Action) => leftBehind(state, action, names);
+
+it("asks before an exposure that was made is left unrecorded, by whatever way", () => {
+  const made = after(start(), { do: "exposed" });
+  for (const action of [
+    { do: "go", to: 0 },
+    { do: "exam", exam: TRAUMA },
+    { do: "view", projection: "hand" },
+    { do: "add", projection: "hand" },
+    { do: "next-patient" },
+  ] as Action[]) {
+    expect(asks(made, action)[0]).toBe("The exposure of lat is not recorded.");
+    expect(asks(reduce(made, { do: "before" }), action)[0]).toBe("The exposure of lat is not recorded.");
+    expect(asks(reduce(made, { do: "accepted", of: 1 }), action).join()).not.toContain("not recorded");
+    expect(asks(reduce(made, { do: "rejected" }), action).join()).not.toContain("not recorded");
+  }
+  for (const action of [{ do: "thickness", cm: 20 }, { do: "before" }, { do: "go", to: 1 }] as Action[])
+    expect(asks(made, action)).toEqual([]);
+});
+
+it("asks before the next patient while views are due, and not while nothing was begun", () => {
+  expect(asks(start(), { do: "next-patient" })).toEqual([]);
+  const one = after(start(), { do: "exposed" }, { do: "accepted", of: 1 });
+  expect(asks(one, { do: "next-patient" })).toEqual(["Still due: pa."]);
+  expect(asks(one, { do: "go", to: 0 })).toEqual([]);
+  const all = after(one, { do: "go", to: 0 }, { do: "exposed" }, { do: "accepted", of: 1 });
+  expect(asks(all, { do: "next-patient" })).toEqual([]);
+  const study = { key: "S-1", question: "" };
+  const request = after(NO_EXAM, { do: "exam", exam: CHEST, study });
+  expect(asks(request, { do: "next-patient" })).toEqual([
+    "Still due: pa, lat. The request stays in the list.",
+  ]);
+});
+
+it("what was recorded of a side stays of it, and a press does not take the side back", () => {
+  const exam = { ...CHEST, steps: [step(["knee"]), step(["knee-lat"])] } as unknown as Exam;
+  const right = after(NO_EXAM, { do: "exam", exam }, { do: "side", side: "right" });
+  expect(reduce(right, { do: "side", side: "" }).side).toBe("");
+  const done = after(right, { do: "exposed" }, { do: "accepted", of: 1 });
+  expect(reduce(done, { do: "side", side: "" }).side).toBe("right");
+  const other = reduce(done, { do: "side", side: "left" });
+  expect(other.stops.map((one) => sideOf(other, one))).toEqual(["right", "left"]);
+});
+
+it("a request that was begun goes on where it was left, and a set for one age is for that age", () => {
+  const study = { key: "S-1", question: "", done: ["pa"] };
+  const again = after(NO_EXAM, { do: "exam", exam: CHEST, study });
+  expect(again.stops.map((one) => one.status)).toEqual(["done", "todo"]);
+  expect(view(again)).toBe("lat");
+  const newborn = { ...CHEST, age_band: "newborn" } as Exam;
+  expect(after(NO_EXAM, { do: "exam", exam: newborn }).patient.age_band).toBe("newborn");
+  const brought = { ...CHEST, steps: [step(["pa"], { as_brought: true }), step(["lat"])] } as unknown as Exam;
+  const state = after(NO_EXAM, { do: "exam", exam: brought });
+  expect(state.stops.map((one) => requestFor(ROOM, state, one, "pa").as_brought)).toEqual([true, false]);
 });

@@ -45,6 +45,10 @@ export interface Stop {
   note: string;
   status: "todo" | "done" | "skipped";
   thickness_cm: number | null;
+  /** The side that an image of it was recorded for: it stays, whatever the exam's side becomes. */
+  recorded_side: Side | null;
+  /** The patient stays as brought: nothing may turn them for it. */
+  as_brought: boolean;
   setup: Overrides;
   angle_school: string | null;
   turn_school: string | null;
@@ -108,6 +112,8 @@ export interface DeskState {
   putAway: string;
   /** The stop whose exposure was made: its image is judged now. */
   exposed: number | null;
+  /** The stop whose exposure was made and is not recorded yet; null for none. */
+  unrecorded: number | null;
 }
 
 /** What the worklist says of a request. */
@@ -119,6 +125,8 @@ export interface Study {
   age_band?: AgeBand;
   cast?: string;
   weight_kg?: number;
+  /** Projections of which an image was accepted before. */
+  done?: string[];
 }
 
 type Changes<T> = { [K in keyof T]?: T[K] | null };
@@ -165,6 +173,7 @@ const NOBODY = {
   confirmed: null,
   checked: [],
   exposed: null,
+  unrecorded: null,
   putAway: "",
   taken: [],
   came_from: null,
@@ -209,6 +218,8 @@ function stop(options: string[], more: Partial<Stop> = {}): Stop {
     note: "",
     status: "todo",
     thickness_cm: null,
+    recorded_side: null,
+    as_brought: false,
     setup: {},
     angle_school: null,
     turn_school: null,
@@ -228,6 +239,7 @@ function stopsOf(exam: Exam, supports: string[]): Stop[] {
       when: step.when ?? "",
       note: step.note ?? "",
       pair: step.side ?? "",
+      as_brought: step.as_brought ?? false,
       setup: step.support && supports.includes(step.support) ? { support: step.support } : {},
     }),
   );
@@ -251,7 +263,12 @@ const OTHER: Record<Side, Side> = { right: "left", left: "right", both: "both", 
 
 /** The side that a stop examines; empty where nobody said one. */
 export const sideOf = (state: DeskState, one: Stop): Side =>
-  one.pair === "" || one.pair === "asked" ? state.side : one.pair === "other" ? OTHER[state.side] : one.pair;
+  one.recorded_side ??
+  (one.pair === "" || one.pair === "asked"
+    ? state.side
+    : one.pair === "other"
+      ? OTHER[state.side]
+      : one.pair);
 
 /** The view that everything stands as for now: the one exposed last, or set up for last where none was; null for none. */
 export function standsAsFor(state: DeskState): Stop | null {
@@ -312,20 +329,23 @@ export function reduce(state: DeskState, action: Action): DeskState {
   switch (action.do) {
     case "exam": {
       const { exam, study, supports = [] } = action;
-      const stops = stopsOf(exam, supports);
+      const before = study?.done ?? [];
+      const stops = stopsOf(exam, supports).map((one) =>
+        one.options.some((view) => before.includes(view)) ? { ...one, status: "done" as const } : one,
+      );
+      const open = stops.findIndex((one) => isView(one) && one.status === "todo");
       return {
         ...state,
         ...NOBODY,
-        patient: study
-          ? merged<Patient>(
-              {},
-              {
-                age_band: study.age_band ?? null,
-                cast: study.cast ?? null,
-                weight_kg: study.weight_kg ?? null,
-              },
-            )
-          : {},
+        patient: merged<Patient>(
+          {},
+          {
+            // A set that is for one age is for that age where the request says none.
+            age_band: study?.age_band ?? exam.age_band ?? null,
+            cast: study?.cast ?? null,
+            weight_kg: study?.weight_kg ?? null,
+          },
+        ),
         exam: exam.id,
         why: exam.why,
         study: study?.key ?? "",
@@ -333,7 +353,7 @@ export function reduce(state: DeskState, action: Action): DeskState {
         side: study?.side ?? "",
         digit: study?.digit ?? "",
         stops,
-        at: Math.max(0, stops.findIndex(isView)),
+        at: Math.max(0, open < 0 ? stops.findIndex(isView) : open),
       };
     }
     case "view":
@@ -365,20 +385,29 @@ export function reduce(state: DeskState, action: Action): DeskState {
     case "mark":
       return { ...state, stops: here(state, { status: action.status }, action.at) };
     case "accepted": {
-      const image = state.stops[state.at]?.image ?? 1;
+      const now = state.stops[state.at];
+      const image = now?.image ?? 1;
       const more = image < action.of;
+      const recorded_side = now ? sideOf(state, now) : null;
       return {
         ...state,
-        stops: here(state, more ? { image: image + 1 } : { status: "done" }),
+        unrecorded: null,
+        stops: here(state, { recorded_side, ...(more ? { image: image + 1 } : { status: "done" }) }),
       };
     }
     case "rejected":
-      return { ...state, stops: here(state, { attempt: (state.stops[state.at]?.attempt ?? 0) + 1 }) };
+      return {
+        ...state,
+        unrecorded: null,
+        stops: here(state, { attempt: (state.stops[state.at]?.attempt ?? 0) + 1 }),
+      };
     case "images":
       return { ...state, stops: here(state, { images: action.of }) };
     case "digit":
       return { ...state, digit: action.digit };
     case "side":
+      // Once something is recorded of a side, pressing it again does not take it back.
+      if (action.side === "" && state.stops.some((one) => one.recorded_side !== null)) return state;
       return { ...state, side: action.side };
     case "held-by":
       return { ...state, held_by: action.who };
@@ -472,13 +501,37 @@ export function reduce(state: DeskState, action: Action): DeskState {
     case "exposed": {
       const key = state.stops[state.at]?.key;
       if (key === undefined) return state;
-      return { ...state, exposed: key, taken: [...state.taken.filter((one) => one !== key), key] };
+      const taken = [...state.taken.filter((one) => one !== key), key];
+      // A view that is recorded is opened again to be looked at: that is no new exposure.
+      const unrecorded = state.stops[state.at]?.status === "done" ? state.unrecorded : key;
+      return { ...state, exposed: key, unrecorded, taken };
     }
     case "before":
       return { ...state, exposed: null };
     case "next-patient":
       return { ...NO_EXAM, putAway: action.why ?? "" };
   }
+}
+
+const LEAVES: readonly Action["do"][] = ["go", "exam", "view", "add", "repeat", "next-patient"];
+const PUTS_AWAY: readonly Action["do"][] = ["exam", "view", "next-patient"];
+
+/**
+ * What would be left behind by an action, as questions; nothing where it may simply be done. An exposure that was made is recorded
+ * or said not to be; views of a patient that are due are not put away by a slip.
+ */
+export function leftBehind(state: DeskState, action: Action, nameOf: (stop: Stop) => string): string[] {
+  if (!LEAVES.includes(action.do) || (action.do === "go" && action.to === state.at)) return [];
+  const found = [];
+  const open = state.stops.find((one) => one.key === state.unrecorded);
+  if (open) found.push(`The exposure of ${nameOf(open)} is not recorded.`);
+  const begun = state.study !== "" || state.stops.some((one) => isView(one) && one.status === "done");
+  const due = state.stops.filter((one) => isView(one) && one.status === "todo" && one.when === "");
+  if (PUTS_AWAY.includes(action.do) && state.exam !== null && begun && due.length > 0) {
+    const stays = state.study === "" ? "" : " The request stays in the list.";
+    found.push(`Still due: ${due.map(nameOf).join(", ")}.${stays}`);
+  }
+  return found;
 }
 
 /** How many things differ from the chart, and from a patient of whom nothing is known, for the view in hand. */

@@ -1,7 +1,7 @@
 import { type DeskState, isView, keysAbove } from "./state";
 
 /** Raised whenever DeskState changes its shape: what an older version left in the tab is then not taken for today's. */
-const VERSION = 7;
+const VERSION = 8;
 const place = (room: string) => `oakbeam.desk.${room}`;
 
 /** The exam in hand outlives a reload and a look at another view, in this tab only. */

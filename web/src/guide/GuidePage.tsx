@@ -134,7 +134,13 @@ function List({
   );
 }
 
-const NOTHING_SAID = { mat_cm: 0, jaw_cm: 0, thickness_confirmed: false, digit: "" } as const;
+const NOTHING_SAID = {
+  mat_cm: 0,
+  jaw_cm: 0,
+  thickness_confirmed: false,
+  digit: "",
+  as_brought: false,
+} as const;
 
 const intoView = (node: HTMLElement | null) => node?.scrollIntoView({ block: "center" });
 

@@ -161,9 +161,10 @@ export const EXAMS: Exam[] = [
   {
     id: "lumbar",
     name: "Lumbar spine",
-    steps: [{ projections: ["lspine-ap"], when: "", note: "", asks: "", side: "" }],
+    steps: [{ projections: ["lspine-ap"], when: "", note: "", asks: "", side: "", as_brought: false }],
     projections: ["lspine-ap"],
     why: "AP first.",
+    age_band: null,
     local: false,
   },
 ];

@@ -13,6 +13,7 @@ export interface Asked {
   to: string;
   body: unknown;
   token: string | null;
+  key: string | null;
   query: URLSearchParams;
 }
 type Reply = unknown;
@@ -85,6 +86,7 @@ export function serve(routes: Record<string, Route>): { asked: Asked[]; last: (t
       to: `${request.method} ${url.pathname}`,
       body: text ? (JSON.parse(text) as unknown) : null,
       token: request.headers.get("X-Oakbeam-Token"),
+      key: request.headers.get("idempotency-key"),
       query: url.searchParams,
     };
     asked.push(one);

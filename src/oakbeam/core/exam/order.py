@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Collection, Mapping
 from dataclasses import dataclass
 from typing import Literal
 
@@ -53,6 +53,13 @@ class Exam:
     def projections(self) -> tuple[str, ...]:
         """The usual projection of each step that has one, in order."""
         return tuple(step.projections[0] for step in self.steps if step.projections)
+
+
+def still_due(exam: Exam, accepted: Collection[str]) -> tuple[str, ...]:
+    """The usual projection of each step of an exam that is always taken and of which no image was accepted, by any of its
+    methods."""
+    always = [step.projections for step in exam.steps if step.projections and not step.when]
+    return tuple(methods[0] for methods in always if not set(methods) & set(accepted))
 
 
 OTHER_SIDE: Mapping[Side, Side] = {"right": "left", "left": "right"}

@@ -12,7 +12,8 @@ from oakbeam.core.projection import Digit, Side
 class Waiting:
     """A request that waits: study key, exam, side, age band, and what the request says; a digit, a cast, and a weight where
     it bears on the technique. exam "": nobody said yet which exam the procedure is; procedure: its one-way key; words: what
-    it says in words of the field. scheduled_at: ISO 8601, empty where it is not said. No patient identity."""
+    it says in words of the field. scheduled_at: ISO 8601, empty where it is not said. done: projections of which an image
+    was accepted; due: those still to be taken, the usual one of each step. No patient identity."""
 
     study_key: str
     exam: str
@@ -28,3 +29,5 @@ class Waiting:
     procedure: str = ""
     words: str = ""
     scheduled_at: str = ""
+    done: tuple[str, ...] = ()
+    due: tuple[str, ...] = ()

@@ -99,7 +99,14 @@ export function HowTo({
       <dl className="mt-0.5 grid grid-cols-[auto_minmax(0,1fr)] gap-x-3 leading-snug">
         <Row name="Marker">
           <span data-part="marker">
-            {paired && <SideSwitch side={side} other={stop.pair === "other"} act={act} />}
+            {paired && (
+              <SideSwitch
+                side={side}
+                other={stop.pair === "other"}
+                recorded={stop.recorded_side !== null}
+                act={act}
+              />
+            )}
             {words?.marker?.[projection.marker] ?? projection.marker}{" "}
             {projection.marker_note && `(${projection.marker_note})`}
           </span>
@@ -205,7 +212,24 @@ const SIDES = [
 ] as const;
 
 /** Which side this view examines: the marker's letter. Of a pair the other view follows. */
-function SideSwitch({ side, other, act }: { side: Side; other: boolean; act: Act }) {
+function SideSwitch({
+  side,
+  other,
+  recorded,
+  act,
+}: {
+  side: Side;
+  other: boolean;
+  recorded: boolean;
+  act: Act;
+}) {
+  // What was recorded of a side is of that side: no key and no press makes it the other one.
+  if (recorded)
+    return (
+      <b className="mr-2 font-semibold" data-testid="side-recorded">
+        {side === "both" ? "R and L" : side === "right" ? "R" : side === "left" ? "L" : "No side"}, recorded.
+      </b>
+    );
   return (
     <span role="group" aria-label="Side" className="mr-2 inline-flex gap-1 align-baseline">
       {SIDES.map(([which, letter]) => (

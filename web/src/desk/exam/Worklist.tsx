@@ -37,6 +37,7 @@ export function Worklist({ exams, act, close }: { exams: Exam[]; act: Act; close
                       ...(one.age_band ? { age_band: one.age_band } : {}),
                       ...(one.cast ? { cast: one.cast } : {}),
                       ...(one.weight_kg ? { weight_kg: one.weight_kg } : {}),
+                      ...(one.done?.length ? { done: [...one.done] } : {}),
                     },
                   });
                   close?.();
@@ -50,6 +51,11 @@ export function Worklist({ exams, act, close }: { exams: Exam[]; act: Act; close
                   {one.weight_kg && `, ${one.weight_kg} kg`}
                   {one.question && <span className="text-ink-3"> · {one.question}</span>}
                 </span>
+                {one.done && one.done.length > 0 && one.due && (
+                  <span className="shrink-0 font-semibold text-warn">
+                    {one.due.length} {one.due.length === 1 ? "view" : "views"} due
+                  </span>
+                )}
                 <span className="shrink-0 text-note text-ink-3">{one.arrives}</span>
               </button>
             </li>

@@ -8,6 +8,8 @@ interface Props {
   done: boolean;
   /** What to know before the next press. */
   says: string[];
+  /** What a press would leave behind, which is asked; null for nothing. */
+  left: { says: string[]; stay: () => void; close: (() => void) | null } | null;
   onExposed: () => void;
   onBack: () => void;
   /** After a record that leaves the view open: what comes then, in a word or two. */
@@ -22,6 +24,7 @@ export function Bar({
   moment,
   done,
   says,
+  left,
   onExposed,
   onBack,
   again,
@@ -61,7 +64,18 @@ export function Bar({
           Exposed
         </Button>
       )}
-      {says.length > 0 && (
+      {left && (
+        <div role="alert" data-part="unaccounted" className="flex min-w-0 flex-wrap items-center gap-x-3">
+          <p className="font-semibold text-warn">{left.says.join(" ")} Press again to go on without.</p>
+          <Button onClick={left.stay}>Stay</Button>
+          {left.close && (
+            <Button onClick={left.close} title="Nothing more is to be taken: the request leaves the list.">
+              Not to be taken
+            </Button>
+          )}
+        </div>
+      )}
+      {!left && says.length > 0 && (
         <p role="alert" className="text-note text-warn">
           {says.join(" ")}
         </p>
