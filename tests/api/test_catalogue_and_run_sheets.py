@@ -218,8 +218,10 @@ def test_checks_are_the_departments_and_the_demos_worklist_forgets_what_was_done
     technique = {"room": "room-1", "projection": "hand-pa", "thickness_cm": 3}
     asked = {"technique": technique, "kvp": 57, "mas": 1.6, "ei": 400, "outcome": "accepted", "study_key": "S-1047"}
     assert client.post("/api/exposures", json=asked).status_code == 201
-    after = [one["study_key"] for one in client.get("/api/waiting").json()]
-    assert set(before) - set(after) == {"S-1047"}
+    after = {one["study_key"]: one["due"] for one in client.get("/api/waiting").json()}
+    assert set(before) == set(after) and after["S-1047"] == ["hand-oblique", "hand-lateral"]
+    assert client.post("/api/waiting/S-1047/close").status_code == 204
+    assert set(before) - {one["study_key"] for one in client.get("/api/waiting").json()} == {"S-1047"}
     shown = client.post("/api/read-outs", json=technique).json()
     assert shown["simulated"]
     assert 100 < shown["ei"] < 1600

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from playwright.sync_api import Page, expect
+from tests.browser.test_desk import part
 from tests.browser.test_whole_path import number, take
 
 
@@ -88,6 +89,8 @@ def test_the_desk_by_keyboard_alone(page: Page, site: str):
     expect(page.get_by_test_id("not-measured")).to_contain_text("Estimated from")
     press("[")
     expect(page.get_by_role("link", name="Lumbar spine AP (or PA)")).to_be_visible()
+    press("q")
+    expect(part(page, "unaccounted")).to_contain_text("Still due: 3 views. Press again to go on without.")
     press("q")
     expect(page.get_by_text("Who is next?")).to_be_visible()
     expect(number(page, "kvp")).to_have_count(0)

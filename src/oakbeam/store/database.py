@@ -129,10 +129,9 @@ class Store:
         self.last_asked: dict[str, str] = {}
         """When each session was last asked for (see `people.session_of`)."""
         self._lock = threading.Lock()
-        # A connection that is never used: while it is open the write-ahead log stays the same file.
-        self._anchor = self._connect()
-        self._anchor.execute("SELECT 1 FROM sqlite_master").fetchall()
+        self._anchor: Connection | None = None
         self._place, self._looked = InPlace(path), time.monotonic()
+        self._hold()
         self._migrate(older)
 
     @property
@@ -140,9 +139,19 @@ class Store:
         """This thread's connection, for reading."""
         return self._of_thread().connection
 
+    def _hold(self) -> None:
+        """Open a connection that is never used: while it is open the write-ahead log stays the same file."""
+        with self._lock:
+            if self._anchor is None:
+                self._anchor = self._connect()
+                self._anchor.execute("SELECT 1 FROM sqlite_master").fetchall()
+                self._place.take_log()
+
     def _of_thread(self) -> _OfThread:
         held: _OfThread | None = getattr(self._local, "held", None)
         if held is None:
+            if self._anchor is None:  # closed before, and in use again
+                self._hold()
             held = self._local.held = _OfThread(self._connect())
             with self._lock:
                 self._open.add(held)
@@ -251,7 +260,9 @@ class Store:
         with self._lock:
             for held in tuple(self._open):
                 held.connection.close()
-        self._anchor.close()
+            if self._anchor is not None:
+                self._anchor.close()
+                self._anchor = None
         self._local = threading.local()
 
     def _connect(self) -> Connection:

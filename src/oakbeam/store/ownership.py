@@ -99,6 +99,10 @@ class InPlace:
         self.path, self._log_path = path, path.with_name(f"{path.name}-wal")
         self._file, self._log = mark(path), mark(self._log_path)
 
+    def take_log(self) -> None:
+        """Take the log that is there now for the one that belongs to the database: a first connection has just opened it."""
+        self._log = mark(self._log_path)
+
     def fault(self) -> str | None:
         """What happened to the file, to follow its name; None where it is in its place."""
         here = mark(self.path)

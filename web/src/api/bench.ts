@@ -442,6 +442,13 @@ export const useChain = () =>
     queryFn: () => unwrap<Schemas["Chain"]>(client.GET("/api/audit/chain")),
   });
 
+/** Whether changes can be kept, and when the last backup was made and copied. */
+export const useReadiness = () =>
+  useQuery({
+    queryKey: ["ready"],
+    queryFn: () => unwrap<Schemas["Ready"]>(client.GET("/api/ready")),
+  });
+
 export const useSignIns = () =>
   useQuery({
     queryKey: ["sign-ins"],

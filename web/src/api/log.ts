@@ -194,6 +194,13 @@ export const useWaitingImages = () =>
     queryFn: () => unwrap<WaitingImages>(client.GET("/api/log/images/waiting")),
   });
 
+/** What the listener refused: when, from whom and why. */
+export const useRefusedObjects = () =>
+  useQuery({
+    queryKey: ["log", "images", "refused"],
+    queryFn: () => unwrap<Schemas["RefusedObject"][]>(client.GET("/api/log/images/refused")),
+  });
+
 /** Takes objects in, however many batches they are. */
 export const useTakeIn = () =>
   useChange(

@@ -525,11 +525,14 @@ export function leftBehind(state: DeskState, action: Action, nameOf: (stop: Stop
   const found = [];
   const open = state.stops.find((one) => one.key === state.unrecorded);
   if (open) found.push(`The exposure of ${nameOf(open)} is not recorded.`);
-  const begun = state.study !== "" || state.stops.some((one) => isView(one) && one.status === "done");
-  const due = state.stops.filter((one) => isView(one) && one.status === "todo" && one.when === "");
+  const recorded = (one: Stop) => isView(one) && (one.status === "done" || one.attempt > 1 || one.image > 1);
+  const begun = state.study !== "" || state.stops.some(recorded);
+  const due = state.stops.filter(
+    (one) => isView(one) && one.status === "todo" && one.when === "" && one !== open,
+  );
   if (PUTS_AWAY.includes(action.do) && state.exam !== null && begun && due.length > 0) {
     const stays = state.study === "" ? "" : " The request stays in the list.";
-    found.push(`Still due: ${due.map(nameOf).join(", ")}.${stays}`);
+    found.push(`Still due: ${due.length > 2 ? `${due.length} views` : due.map(nameOf).join(", ")}.${stays}`);
   }
   return found;
 }

@@ -16,6 +16,7 @@ import { Select } from "../ui/Select";
 import { figure } from "../ui/units";
 import { day, moment } from "../ui/words";
 import { ExposureTable } from "./ExposureTable";
+import { RefusedObjects } from "./RefusedObjects";
 import { WorklistServer } from "./WorklistServer";
 
 /** A head holds everything that is read: what follows are pixels, which never leave the browser. */
@@ -169,6 +170,7 @@ export function Images() {
         </section>
       )}
       <WaitingHeaps may={may} />
+      <RefusedObjects />
       <WorklistServer />
     </div>
   );

@@ -1,6 +1,6 @@
 import { useState } from "react";
 
-import { useAudit, useChain, useSignIns } from "../api/bench";
+import { useAudit, useChain, useReadiness, useSignIns } from "../api/bench";
 import { Button } from "../ui/Button";
 import { Refusal, Waiting } from "../ui/Notice";
 import { Segmented } from "../ui/Segmented";
@@ -21,6 +21,7 @@ export function WhatWasDone() {
 function Open() {
   const [shown, setShown] = useState("changes");
   const chain = useChain();
+  const ready = useReadiness();
   return (
     <section aria-label="What was done" className="mt-6">
       <div className="flex flex-wrap items-center gap-4">
@@ -43,6 +44,13 @@ function Open() {
           </span>
         )}
       </div>
+      {ready.data && (
+        <p className="mt-1 text-note text-ink-2">
+          Last backup: {ready.data.backup_at ? moment(ready.data.backup_at) : "none known here"}. Last copy in
+          a second folder:{" "}
+          {ready.data.backup_copied_at ? moment(ready.data.backup_copied_at) : "none known here"}.
+        </p>
+      )}
       {shown === "changes" ? <Changes /> : <SignIns />}
     </section>
   );

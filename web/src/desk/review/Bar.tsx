@@ -65,11 +65,23 @@ export function Bar({
         </Button>
       )}
       {left && (
-        <div role="alert" data-part="unaccounted" className="flex min-w-0 flex-wrap items-center gap-x-3">
-          <p className="font-semibold text-warn">{left.says.join(" ")} Press again to go on without.</p>
-          <Button onClick={left.stay}>Stay</Button>
+        <div
+          role="alert"
+          data-part="unaccounted"
+          className="flex min-w-0 flex-1 flex-wrap items-center gap-x-3 sm:flex-nowrap"
+        >
+          <p className="min-w-0 font-semibold text-warn">
+            {left.says.join(" ")} Press again to go on without.
+          </p>
+          <Button className="shrink-0" onClick={left.stay}>
+            Stay
+          </Button>
           {left.close && (
-            <Button onClick={left.close} title="Nothing more is to be taken: the request leaves the list.">
+            <Button
+              className="shrink-0"
+              onClick={left.close}
+              title="Nothing more is to be taken: the request leaves the list."
+            >
               Not to be taken
             </Button>
           )}
@@ -80,7 +92,7 @@ export function Bar({
           {says.join(" ")}
         </p>
       )}
-      <div className="ml-auto min-w-0">{children}</div>
+      {!left && <div className="ml-auto min-w-0">{children}</div>}
     </div>
   );
 }
