@@ -19,7 +19,7 @@ from oakbeam.store import Store, people
 APPLICATION = build(None)
 DESCRIBED = APPLICATION.openapi()
 SCHEMAS = DESCRIBED["components"]["schemas"]
-TEXTS = ("", " ", "x" * 300, "\ud800", "a\u202eb", "'; DROP TABLE exposure; --", "%00", "../../etc", "<b>", "=1+1")
+TEXTS: tuple[str, ...] = ("", " ", "x" * 300, "\ud800", "a\u202eb", "'; DROP TABLE exposure; --", "%00", "../../etc", "<b>", "=1+1")
 TEXTS += ("ı", "NaN", "-0", "room-1")
 NUMBERS = (0, -1, 1, 0.1, 1e308, -1e308, 2**63 - 1, 2**63, 2**200, 5e-324, 21.5, 1e-9, True)
 OTHERS = (None, [], {}, [[]], {"a": {"b": []}}, [None] * 30, "2026-02-30", "9999-12-31", "0001-01-01")
