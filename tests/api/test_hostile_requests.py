@@ -19,8 +19,8 @@ from oakbeam.store import Store, people
 APPLICATION = build(None)
 DESCRIBED = APPLICATION.openapi()
 SCHEMAS = DESCRIBED["components"]["schemas"]
-TEXTS: tuple[str, ...] = ("", " ", "x" * 300, "\ud800", "a\u202eb", "'; DROP TABLE exposure; --", "%00", "../../etc", "<b>", "=1+1")
-TEXTS += ("ı", "NaN", "-0", "room-1")
+TEXTS: tuple[str, ...] = ("", " ", "x" * 300, "\ud800", "a\u202eb", "'; DROP TABLE exposure; --", "%00", "../../etc")
+TEXTS += ("<b>", "=1+1", "ı", "NaN", "-0", "room-1")
 NUMBERS = (0, -1, 1, 0.1, 1e308, -1e308, 2**63 - 1, 2**63, 2**200, 5e-324, 21.5, 1e-9, True)
 OTHERS = (None, [], {}, [[]], {"a": {"b": []}}, [None] * 30, "2026-02-30", "9999-12-31", "0001-01-01")
 KNOWN = {
@@ -149,3 +149,15 @@ def test_no_request_is_a_fault_of_ours(asked, method, path, one):
         if answer.status_code >= 400:
             assert answer.headers["content-type"].startswith("application/problem+json") or path == "/api/ready"
             assert answer.json()["title"] != "Fault in Oakbeam"
+
+
+def test_no_number_of_an_address_is_too_large_for_the_record():
+    """SQLite holds 64 bits: a larger number is refused where it is read, not where it is looked for."""
+    unbound = [
+        (method, path, named["name"])
+        for method, path, one in OPERATIONS
+        for named in one.get("parameters", ())
+        for kind in named["schema"].get("anyOf", [named["schema"]])
+        if kind.get("type") == "integer" and kind.get("maximum", 2**64) > 2**63
+    ]
+    assert not unbound

@@ -227,7 +227,10 @@ def one_line(store: Store, chart_id: int, change: ChangeIn, actor: str) -> Chart
 
 
 OfRoom = Annotated[str | None, Query(max_length=60, description="Only this room")]
-Before = Annotated[int | None, Query(ge=1, description="Only what is older than the version of this id: the next page")]
+Before = Annotated[
+    int | None,
+    Query(ge=1, le=2**63 - 1, description="Only what is older than the version of this id: the next page"),
+]
 
 
 @router.get("/charts", response_model=list[ListedChart])
