@@ -23,7 +23,8 @@ USE = re.compile(r"\bproofs\(\w+, \w+\)")
 START, END = "<!-- proofs -->", "<!-- /proofs -->"
 SAID = {
     "tests/api/test_schema.py": "generated requests and the edges of every field against the API's own description",
-    "tests/api/test_kill.py": "a server killed amid writes, a migration, a backup, a restore, over and over",
+    "tests/api/test_kill.py": "a server killed amid writes, a migration, a backup, a restore, over and over; the file moved",
+    "tests/api/test_hostile_requests.py": "requests of the right shape with one thing wrong, of every operation",
     "tests/api/test_faults.py": "a full disk, a held lock, no descriptors, clients that never finish",
     "tests/api/test_image_import.py": "images sent, taken back and rejected at random; 500 by the network",
     "tests/formats/test_image_header.py": "headers changed and cut at random",
