@@ -5,6 +5,7 @@ from __future__ import annotations
 import shutil
 import sqlite3
 import threading
+from concurrent.futures import ThreadPoolExecutor
 
 import pytest
 from fastapi.testclient import TestClient
@@ -57,6 +58,27 @@ def test_nothing_is_acknowledged_into_a_file_that_is_not_in_its_place(tmp_path, 
         with pytest.raises(FileMoved):
             store.remembered("x", lambda: 1)
         assert settings.read(store, "after") is None
+    finally:
+        store.close()
+
+
+def test_a_store_that_is_closed_and_used_again_is_no_file_that_was_moved(tmp_path, room_file):
+    store = Store(shutil.copy(room_file, tmp_path / "oakbeam.db"))
+
+    def use(number):
+        together.wait()
+        if number % 2:
+            store.remembered(number, lambda: number)
+        assert store.write_fault() is None
+        settings.save(store, f"of {number}", number, "test")
+
+    try:
+        for _ in range(40):  # the last connection to close takes the log away; the next makes another
+            store.close()
+            store._looked -= 2 * database.LOOKED_AGAIN_S
+            together = threading.Barrier(6)
+            with ThreadPoolExecutor(6) as threads:
+                list(threads.map(use, range(6)))
     finally:
         store.close()
 

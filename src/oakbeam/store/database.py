@@ -131,7 +131,8 @@ class Store:
         self._lock = threading.Lock()
         self._anchor: Connection | None = None
         self._place, self._looked = InPlace(path), time.monotonic()
-        self._hold()
+        with self._lock:
+            self._hold()
         self._migrate(older)
 
     @property
@@ -140,20 +141,18 @@ class Store:
         return self._of_thread().connection
 
     def _hold(self) -> None:
-        """Open a connection that is never used: while it is open the write-ahead log stays the same file."""
-        with self._lock:
-            if self._anchor is None:
-                self._anchor = self._connect()
-                self._anchor.execute("SELECT 1 FROM sqlite_master").fetchall()
-                self._place.take_log()
+        """Open a connection that is never used: while it is open the write-ahead log stays the same file. The lock is held."""
+        if self._anchor is None:
+            self._anchor = self._connect()
+            self._anchor.execute("SELECT 1 FROM sqlite_master").fetchall()
+            self._place.take_log()
 
     def _of_thread(self) -> _OfThread:
         held: _OfThread | None = getattr(self._local, "held", None)
         if held is None:
-            if self._anchor is None:  # closed before, and in use again
-                self._hold()
-            held = self._local.held = _OfThread(self._connect())
             with self._lock:
+                self._hold()  # where it was closed before, and is in use again
+                held = self._local.held = _OfThread(self._connect())
                 self._open.add(held)
         return held
 
@@ -215,8 +214,15 @@ class Store:
         held.memory.clear()
         self._in_place()
 
+    def _fault(self) -> str | None:
+        """What happened to the file. The log of a store that is closed, or just being opened again by another thread, goes and
+        comes back as another file, which is none: so it is looked at with the log held."""
+        with self._lock:
+            self._hold()
+            return self._place.fault()
+
     def _in_place(self) -> None:
-        if why := self._place.fault():
+        if why := self._fault():
             moved = FileMoved(self.path, why)
             _LOG.critical("%s: %s", moved.title, moved.detail)
             raise moved
@@ -224,7 +230,7 @@ class Store:
     def write_fault(self) -> str | None:
         """Why nothing could be changed now, in a sentence; None where it could. What is tried is taken back."""
         db = self.db
-        if why := self._place.fault():
+        if why := self._fault():
             return FileMoved(self.path, why).detail
         try:
             db.execute("BEGIN IMMEDIATE")
