@@ -141,7 +141,7 @@ class Store:
         return self._of_thread().connection
 
     def _hold(self) -> None:
-        """Open a connection that is never used: while it is open the write-ahead log stays the same file. The lock is held."""
+        """Open a connection that is never used: while it is open the write-ahead log stays the same file. Under the lock."""
         if self._anchor is None:
             self._anchor = self._connect()
             self._anchor.execute("SELECT 1 FROM sqlite_master").fetchall()
@@ -215,8 +215,8 @@ class Store:
         self._in_place()
 
     def _fault(self) -> str | None:
-        """What happened to the file. The log of a store that is closed, or just being opened again by another thread, goes and
-        comes back as another file, which is none: so it is looked at with the log held."""
+        """What happened to the file. The log of a store that is closed, and opened again by another thread, goes and comes back
+        as another file; that is no fault, so one looks with the log held."""
         with self._lock:
             self._hold()
             return self._place.fault()
