@@ -215,8 +215,8 @@ class Store:
         self._in_place()
 
     def _fault(self) -> str | None:
-        """What happened to the file. The log of a store that is closed, and opened again by another thread, goes and comes back
-        as another file; that is no fault, so one looks with the log held."""
+        """What happened to the file. The log of a store that is closed, and opened again by another thread, goes and comes
+        back as another file; that is no fault, so one looks with the log held."""
         with self._lock:
             self._hold()
             return self._place.fault()
