@@ -52,6 +52,8 @@ def chromium() -> Iterator[Browser]:
         browser.close()
 
 
+# What workers do is shown where they are tested; here each of many servers would load its own.
+os.environ.setdefault("OAKBEAM_WORKERS", "0")
 # Loading the application takes seconds; a process forked from one that has it takes none.
 LOADED = multiprocessing.get_context("forkserver")
 LOADED.set_forkserver_preload(["oakbeam.cli", "oakbeam.api.app", "oakbeam.demo.seed", "uvicorn"])

@@ -20,7 +20,7 @@ from starlette.routing import BaseRoute
 from starlette.types import ASGIApp, Message, Receive, Scope, Send
 
 from oakbeam.api.bodies import Body, TooLarge
-from oakbeam.api.rules import BODIES, RULES, USUAL_BODY, Rule
+from oakbeam.api.rules import BODIES, HEAVY, RULES, USUAL_BODY, Rule
 from oakbeam.core.errors import Refusal
 from oakbeam.store import Store, people
 from oakbeam.store.people import Person, Role
@@ -167,7 +167,8 @@ async def admit(operation: str, scope: Scope, receive: Receive, send: Send, answ
         if body.refusal is None:
             await send(message)
 
-    await answer(scope, body.receive, unless_refused)
+    heavy = scope["app"].state.heavy if operation in HEAVY else None
+    await (heavy.answer if heavy else answer)(scope, body.receive, unless_refused)
     if body.refusal is not None:
         raise body.refusal
 

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import asyncio
 from collections.abc import AsyncIterator, Sequence
 from contextlib import asynccontextmanager
 from pathlib import Path
@@ -32,6 +33,7 @@ from oakbeam.api import (
     drills,
     evidence,
     exposures,
+    heavy,
     image_import,
     in_use,
     index_scales,
@@ -56,8 +58,10 @@ from oakbeam.api import (
     worklist,
 )
 from oakbeam.api.proxy_sign_in import FromProxy
+from oakbeam.api.rules import HEAVY
 from oakbeam.api.technique_path import TechniquePath
 from oakbeam.api.technique_request import TechniqueRequest
+from oakbeam.api.workers import Workers
 from oakbeam.store import Store
 
 SECURITY_HEADERS = {
@@ -101,6 +105,7 @@ RESOURCES = (
     observing,
     practice,
     drills,
+    heavy,
     service,  # the last: it ends with "nothing here"
 )
 _NOT_KEPT = (b"cache-control", b"no-store")
@@ -114,17 +119,25 @@ def build(
     log: observing.LogChoice = "none",
     proxies: Sequence[str] = (),
     person_header: str = "",
+    workers: Workers | None = None,
 ) -> FastAPI:
     """The application around an open database.
 
     front_end: the folder of the built interface, if there is one. hosts: the names it may be called by (the Host header);
     any where empty. log: which requests leave a line of log. proxies: those whose forwarded addresses are believed;
-    person_header: the header in which they say who is there, empty where they do not.
+    person_header: the header in which they say who is there, empty where they do not. workers: who does the heavy work; the
+    application itself without them.
     """
+
+    aside = heavy.Heavy(workers, store, person_header) if workers else None
 
     @asynccontextmanager
     async def lifespan(_: FastAPI) -> AsyncIterator[None]:
+        tidying = asyncio.create_task(aside.tidy()) if aside else None
         yield
+        if aside and tidying:
+            tidying.cancel()
+            aside.close()
         store.close()
 
     app = FastAPI(
@@ -138,7 +151,7 @@ def build(
         lifespan=lifespan,
     )
     app.router.redirect_slashes = False
-    app.state.store, app.state.person_header = store, person_header
+    app.state.store, app.state.person_header, app.state.heavy = store, person_header, aside
     problems.install(app)
     for resource in RESOURCES:
         # As they are: to include a router makes each of its routes anew, a second of work at every start.
@@ -198,6 +211,9 @@ def _serve_front_end(app: FastAPI, folder: Path) -> None:
         return FileResponse(root / "index.html", headers={"Cache-Control": "no-cache"})
 
 
+_PROBLEM = {"schema": {"$ref": "#/components/schemas/Problem"}}
+
+
 def _describe(app: FastAPI) -> None:
     """OpenAPI with the one request body that the fast path parses by itself, and problem+json for errors."""
 
@@ -208,8 +224,13 @@ def _describe(app: FastAPI) -> None:
             for name, definition in schema.pop("$defs", {}).items():
                 document["components"]["schemas"].setdefault(name, definition)
             document["components"]["schemas"].setdefault("TechniqueRequest", schema)
-            for path in document["paths"].values():
-                for operation in path.values():
+            for address, path in document["paths"].items():
+                for method, operation in path.items():
+                    if f"{method.upper()} {address}" in HEAVY:
+                        operation["responses"] |= {
+                            str(status): {"description": said["description"], "content": {"": _PROBLEM}}
+                            for status, said in problems.CROWDED.items()
+                        }
                     for response in operation["responses"].values():
                         said: dict[str, Any] = next(iter(response.get("content", {}).values()), {})
                         if said.get("schema", {}).get("$ref", "").endswith("/Problem"):

@@ -15,7 +15,7 @@ from pydantic import Field, StringConstraints
 
 from oakbeam.api.access import NAMES, Actor, Here, SignedIn, StoreHere, WhoHere
 from oakbeam.api.answers import as_file
-from oakbeam.api.practice import AT_ONCE, PracticeImage, practice_image
+from oakbeam.api.practice import PracticeImage, practice_image
 from oakbeam.api.resource import resource
 from oakbeam.api.types import Id, Number, RequestBody
 from oakbeam.core.errors import Refusal
@@ -166,8 +166,7 @@ def _history(store: Store, who: Here) -> list[Answered]:
 
 
 def _image(scene: Scene, seed: int) -> PracticeImage:
-    with AT_ONCE:
-        return practice_image(take(scene.case, scene.console, scene.lie, scene.mishap, PIXELS, seed))
+    return practice_image(take(scene.case, scene.console, scene.lie, scene.mishap, PIXELS, seed))
 
 
 @router.get("/drills")

@@ -139,7 +139,7 @@ def take_objects(store: Store, asked: ObjectsIn, actor: str) -> TakenIn:
         objects += unpack(_decoded(asked.zip, "zip"))
     if not objects:
         raise Refusal("Nothing to read", "Send at least one object, or a ZIP with some.", None, "objects")
-    return take_in(store, read_all(objects, one_way(store)), actor, asked.room)
+    return take_in(store, read_all(objects, one_way(store)), actor, asked.room, len(objects))
 
 
 def _decoded(text: str, field: str) -> bytes:
@@ -269,7 +269,7 @@ def take_table(store: Store, asked: TableIn, actor: str) -> TakenIn:
         raise BadFile(list(found.missing))
     if found.asked:
         raise Refusal("Day or month first", found.asked, None, "mapping")
-    done = take_in(store, [Found(facts=(one,)) for one in found.facts], actor, asked.room)
+    done = take_in(store, [Found(facts=(one,)) for one in found.facts], actor, asked.room, len(found.facts))
     done.refused += [Unread(at=one.row, file="", why=f"{one.column}: {one.problem}") for one in found.faults]
     done.read += len(found.faults)
     return done

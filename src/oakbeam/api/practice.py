@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import base64
-import threading
 from dataclasses import dataclass, replace
 from typing import Annotated, Literal
 
@@ -39,8 +38,6 @@ from oakbeam.core.practice.views import VIEWS, Lie, beside_the_middle, one_sided
 from oakbeam.store import Store, local
 
 router = resource("practice", below="/api/practice")
-AT_ONCE = threading.Semaphore(2)
-"""Images that are made at a time: each takes a core for a second, and the Desk beside it must not wait."""
 Offset = Annotated[Number, Field(ge=-15, le=15, description="cm")]
 Degrees = Annotated[Number, Field(ge=-90, le=90)]
 
@@ -222,8 +219,7 @@ GUIDE_PIXELS, DESK_PIXELS = 192, 256
 @cached(160)
 def pictured(one: Pictured, pixels: int) -> Picture:
     """The image of a picture of right or wrong; kept, since people look at the same ones."""
-    with AT_ONCE:
-        taken = take(one.case, one.console, one.lie, one.mishap, pixels, 1)
+    taken = take(one.case, one.console, one.lie, one.mishap, pixels, 1)
     return picture_of(shown(taken.radiograph, taken.body), taken.radiograph.screen.pixel_cm)
 
 
@@ -254,8 +250,7 @@ def post_look(store: StoreHere, asked: LookIn) -> PracticeImage:
     usual = usual_console(case)
     console = replace(usual, kvp=asked.kvp, sid_cm=asked.sid_cm, grid_ratio=asked.grid_ratio, receptor=asked.receptor)
     mas = min(max(mas_for_target(case, console) * 10 ** (asked.di / 10), 0.05), 1000.0)
-    with AT_ONCE:
-        return practice_image(take(case, replace(console, mas=mas), pixels=DESK_PIXELS))
+    return practice_image(take(case, replace(console, mas=mas), pixels=DESK_PIXELS))
 
 
 @router.get("/looks-like/{finding}")
@@ -313,8 +308,7 @@ class LightFieldIn(RequestBody):
 @router.post("/light-field")
 def post_light_field(store: StoreHere, asked: LightFieldIn) -> LightFieldOut:
     """The light field on a computed patient."""
-    with AT_ONCE:
-        seen = light_field(asked.case.found(store), asked.console.set_up(), asked.wrong.lie(), asked.wrong.mishap())
+    seen = light_field(asked.case.found(store), asked.console.set_up(), asked.wrong.lie(), asked.wrong.mishap())
     # Bright is what is lit: the other way round than in a radiograph.
     levels = Shown(np.asarray(65535 * (1 - seen.brightness), np.uint16), 65535, 0)
     return LightFieldOut(
@@ -331,5 +325,4 @@ def post_light_field(store: StoreHere, asked: LightFieldIn) -> LightFieldOut:
 def post_practice_exposure(store: StoreHere, asked: ExposureIn) -> PracticeImage:
     """Expose a computed body. Deterministic by the seeds."""
     case, console = asked.case.found(store), asked.console.set_up()
-    with AT_ONCE:
-        return practice_image(take(case, console, asked.wrong.lie(), asked.wrong.mishap(), asked.size, asked.noise))
+    return practice_image(take(case, console, asked.wrong.lie(), asked.wrong.mishap(), asked.size, asked.noise))

@@ -17,7 +17,9 @@ from starlette.types import ASGIApp, Message, Receive, Scope, Send
 from oakbeam.api.access import ChangePasswordFirst, Forged, NotSignedIn, NotYourRole
 from oakbeam.api.addresses import OddAddress
 from oakbeam.api.bodies import TooLarge, TooSlow
+from oakbeam.api.turns import Full, TooMany
 from oakbeam.api.types import LineNow, Problem
+from oakbeam.api.workers import Cancelled, TooMuchWork
 from oakbeam.core.errors import Refusal, Unanswered, named
 from oakbeam.formats.chart_csv import BadFile
 from oakbeam.store import Busy, Conflict, FileMoved, NotFound
@@ -39,6 +41,10 @@ STATUS: Mapping[type[Refusal], int] = {
     FileMoved: 503,
     Unanswered: 503,
     TooManyAttempts: 429,
+    TooMany: 429,
+    Full: 503,
+    TooMuchWork: 413,
+    Cancelled: 409,
 }
 """The HTTP status of a refusal; 422 where it is none of these."""
 STORAGE: Mapping[int, str] = {
@@ -52,6 +58,11 @@ STORAGE: Mapping[int, str] = {
 """What is said where the disk or the file is at fault, by SQLite's primary result code."""
 _LOG = logging.getLogger("oakbeam")
 MEDIA_TYPE = "application/problem+json"
+CROWDED: dict[int | str, dict[str, Any]] = {
+    429: {"model": Problem, "description": "Too many of these wait already; Retry-After says when to come back"},
+    503: {"model": Problem, "description": "Busy with others; Retry-After says when to come back"},
+}
+"""What heavy operations may answer besides (see `heavy`)."""
 RESPONSES: dict[int | str, dict[str, Any]] = {
     400: {"model": Problem, "description": "Not an address of this application"},
     401: {"model": Problem, "description": "Nobody is signed in"},
@@ -162,8 +173,8 @@ def install(app: FastAPI) -> None:
 
 def refusal_response(refusal: Refusal) -> JSONResponse:
     """The HTTP answer of a refusal; where trying again helps, it says after how long."""
-    wait = {"Retry-After": str(refusal.wait_s)} if isinstance(refusal, TooManyAttempts | Busy | FileMoved) else None
-    return response(of_refusal(refusal), wait)
+    wait_s = getattr(refusal, "wait_s", None)
+    return response(of_refusal(refusal), {"Retry-After": str(wait_s)} if wait_s else None)
 
 
 def unexpected(error: Exception, path: str) -> JSONResponse:
@@ -173,6 +184,8 @@ def unexpected(error: Exception, path: str) -> JSONResponse:
         sqlite3.SQLITE_LOCKED,
     ):
         return refusal_response(Busy())
+    if isinstance(error, MemoryError):
+        return refusal_response(TooMuchWork("This takes more memory than there is for it."))
     _LOG.error("%s", path, exc_info=error)
     if isinstance(error, sqlite3.DatabaseError):
         code = getattr(error, "sqlite_errorcode", 0) & 0xFF

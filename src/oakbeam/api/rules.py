@@ -225,6 +225,8 @@ RULES: Mapping[str, Rule] = {
     "GET /api/sign-ins": PEOPLE,
     "GET /api/ready": ANYONE,
     "GET /api/metrics": ANYONE,
+    "GET /api/jobs/{job_id}": ANYONE,
+    "DELETE /api/jobs/{job_id}": OWN_SESSION,
     # every other address below /api: answered with "nothing here"
     **{f"{method} /api{rest}": ANYONE for method in METHODS for rest in ("", "/{rest:path}")},
 }
@@ -256,3 +258,33 @@ BODIES: Mapping[str, int] = {
     "PUT /api/catalogue/local/{kind}/{entry_id}": 256 * KB,
 }
 """The most bytes of a body, where an operation takes more than USUAL_BODY."""
+
+
+HEAVY: Mapping[str, float] = {
+    # files in
+    "POST /api/log/images": 600,
+    "POST /api/log/table": 600,
+    "POST /api/log/table/preview": 60,
+    "POST /api/charts/import": 60,
+    "POST /api/charts/import/preview": 60,
+    "POST /api/rooms/import": 30,
+    "POST /api/rooms/import/xlsx": 30,
+    "PUT /api/dose-levels": 30,
+    # files out
+    "GET /api/charts/{chart_id}/xlsx": 60,
+    "GET /api/charts/{chart_id}/pdf": 60,
+    "GET /api/charts/{chart_id}/print-preview": 60,
+    "GET /api/rooms/{room_id}/xlsx": 30,
+    "GET /api/rooms/{room_id}/calibrations/{change_id}/pdf": 30,
+    "GET /api/log/report/pdf": 120,
+    "GET /api/log/report/xlsx": 120,
+    # images and beams
+    "POST /api/practice/light-field": 20,
+    "POST /api/practice/exposures": 20,
+    "POST /api/practice/looks": 20,
+    "GET /api/practice/guide/{projection_id}": 30,
+    "GET /api/practice/looks-like/{finding}": 20,
+    "GET /api/practice/drills/{drill_id}/image": 20,
+    "POST /api/beam": 60,
+}
+"""What is worked out beside the server and not in it, and how long it may take [s] (see `heavy`)."""

@@ -11,6 +11,7 @@ from typing import Literal
 
 from pydantic import BaseModel
 
+from oakbeam.api import progress
 from oakbeam.catalogue.image_words import projection_of, reject_reason
 from oakbeam.core.charts.line import Chart, ChartLine, find_line
 from oakbeam.core.equipment.room import Room
@@ -30,8 +31,8 @@ from oakbeam.store.database import Connection, audit
 from oakbeam.store.exposures import Exposure
 from oakbeam.store.images import WaitsFor
 
-BATCH = 200
-"""Objects taken in in one transaction."""
+BATCH, TOLD_EVERY = 200, 25
+"""Objects taken in in one transaction, and after how many it is told how far it is."""
 
 
 class Unread(BaseModel):
@@ -60,11 +61,13 @@ class TakenIn(BaseModel):
         self.refused += other.refused
 
 
-def take_in(store: Store, found: Iterable[Found | Unread], actor: str, room: str | None = None) -> TakenIn:
-    """Take what objects say into the log, batch by batch; room: of machines that are not known yet. What was read before
-    changes nothing."""
+def take_in(store: Store, found: Iterable[Found | Unread], actor: str, room: str | None = None, of: int = 0) -> TakenIn:
+    """Take what objects say into the log, batch by batch; room: of machines that are not known yet; of: how many there are,
+    where that is known. What was read before changes nothing."""
     whole, batch = TakenIn(), list[Found | Unread]()
-    for one in found:
+    for at, one in enumerate(found, 1):
+        if of and at % TOLD_EVERY == 0:
+            progress.tell(at, of)
         batch.append(one)
         if len(batch) >= BATCH:
             whole.and_of(_take_batch(store, batch, actor, room))

@@ -2,13 +2,17 @@
 
 from __future__ import annotations
 
+import asyncio
 import threading
 import time
+from collections.abc import Callable
+from concurrent.futures import Future, ThreadPoolExecutor
 from dataclasses import replace
 from typing import Annotated, Any
 
 from fastapi import Path
 from pydantic import BaseModel, Field, StringConstraints
+from starlette.concurrency import run_in_threadpool
 
 from oakbeam.api.access import Actor, StoreHere
 from oakbeam.api.resource import resource
@@ -23,7 +27,7 @@ from oakbeam.store import Store, images, local, requests, settings
 router = resource("technique")
 SERVER, EXAMS = "worklist", "worklist-exams"
 ASKED_AGAIN_S = 20.0
-"""An answer stands for so long: consoles look more often than requests come."""
+"""An answer, and a silence, stands for so long: consoles look more often than requests come."""
 Title = Annotated[str, StringConstraints(min_length=1, max_length=16, pattern=r"^[A-Za-z0-9 _.-]+$", strip_whitespace=True)]
 
 
@@ -55,10 +59,46 @@ class WorklistSilent(Unanswered):
 
     def __init__(self, why: str) -> None:
         super().__init__("No worklist", f"{why} Choose the exam by typing its name.", None, "worklist")
+        self.why = why
 
 
-_LAST: dict[tuple[Any, ...], tuple[float, list[Waiting]]] = {}
-_ASKING = threading.Lock()
+class _Background:
+    """What the worklist server said last, asked on a thread of its own and never while somebody waits who has an answer:
+    however many consoles look, and however long the server is silent, it is asked by one at a time."""
+
+    def __init__(self) -> None:
+        self._thread = ThreadPoolExecutor(1, thread_name_prefix="worklist")
+        self._lock = threading.Lock()
+        self._key: tuple[Any, ...] = ()
+        self._asking: Future[None] | None = None
+        self._at = 0.0
+        self.found: list[Waiting] | None = None
+        self.failed: str | None = None
+
+    def look(self, key: tuple[Any, ...], ask: Callable[[], list[Waiting]]) -> Future[None] | None:
+        """Have the server asked where its last answer, or its silence, is older than ASKED_AGAIN_S. The question to wait for
+        where nothing is known yet."""
+        with self._lock:
+            if key != self._key:
+                self._key, self._asking, self._at, self.found, self.failed = key, None, 0.0, None, None
+            known = self.found is not None or self.failed is not None
+            if self._asking is None and (not known or time.monotonic() - self._at >= ASKED_AGAIN_S):
+                self._asking = self._thread.submit(self._ask, key, ask)
+            return None if known else self._asking
+
+    def _ask(self, key: tuple[Any, ...], ask: Callable[[], list[Waiting]]) -> None:
+        found, failed = None, None
+        try:
+            found = ask()
+        except Exception as why:
+            # Whatever the network and its library come to: no console waits for it.
+            failed = why.why if isinstance(why, WorklistSilent) else "The worklist server could not be asked."
+        with self._lock:
+            if key == self._key:
+                self.found, self.failed, self._at, self._asking = found, failed, time.monotonic(), None
+
+
+_ASKED = _Background()
 
 
 def server_of(store: Store) -> WorklistServerIn | None:
@@ -69,9 +109,15 @@ def server_of(store: Store) -> WorklistServerIn | None:
 
 def waiting(store: Store) -> list[Waiting]:
     """The requests of which views are still due: of the department's worklist, else the demo's. Raises WorklistSilent."""
-    server = server_of(store)
-    invented = list(stand_in.waiting()) if local.offered_accounts(store) else []
-    found = _asked(store, server) if server else invented
+    if (asking := look(store)) is not None:
+        asking.result()
+    found: list[Waiting] = []
+    if server_of(store):
+        if _ASKED.failed is not None:
+            raise WorklistSilent(_ASKED.failed)
+        found = _ASKED.found or []
+    elif local.offered_accounts(store):
+        found = list(stand_in.waiting())
     known = local.catalogue_of(store).exams
     taken, closed = requests.accepted(store, (one.study_key for one in found)), requests.closed(store)
     waits = []
@@ -86,31 +132,35 @@ def waiting(store: Store) -> list[Waiting]:
     return waits
 
 
-def _asked(store: Store, server: WorklistServerIn) -> list[Waiting]:
-    """What the server says, or said a moment ago."""
-    # Loaded where a department has a worklist: the network library is large.
-    from oakbeam.formats import worklist
-
+def look(store: Store) -> Future[None] | None:
+    """Have the department's worklist asked, where there is one and its time has come; the question to wait for where nothing
+    is known of it yet."""
+    server = server_of(store)
+    if server is None:
+        return None
     exams = settings.read(store, EXAMS) or {}
-    key = (str(store.path), server.host, server.port, server.title, tuple(sorted(exams.items())))
-    with _ASKING:
-        at, found = _LAST.get(key, (0.0, []))
-        if time.monotonic() - at < ASKED_AGAIN_S and at:
-            return found
+    keys = OneWay(images.salt(store))
+
+    def ask() -> list[Waiting]:
+        # Loaded where a department has a worklist: the network library is large.
+        from oakbeam.formats import worklist
+
         asked = worklist.WorklistServer(server.host, server.port, server.title, server.own_title)
         try:
-            found = worklist.ask(asked, OneWay(images.salt(store)), exams)
+            return worklist.ask(asked, keys, exams)
         except worklist.Silent as why:
             raise WorklistSilent(str(why)) from None
-        _LAST.clear()
-        _LAST[key] = (time.monotonic(), found)
-        return found
+
+    return _ASKED.look((str(store.path), *server.model_dump().values(), *sorted(exams.items())), ask)
 
 
 @router.get("/waiting")
-def get_waiting(store: StoreHere) -> list[Waiting]:
+async def get_waiting(store: StoreHere) -> list[Waiting]:
     """The requests that wait; nobody is identified."""
-    return waiting(store)
+    # Waited for here and not on a thread: there are few of those, and the Desk needs them.
+    if (asking := await run_in_threadpool(look, store)) is not None:
+        await asyncio.wrap_future(asking)
+    return await run_in_threadpool(waiting, store)
 
 
 @router.post("/waiting/{study_key}/close", status_code=204)

@@ -11,6 +11,7 @@ import resource
 import secrets
 import sqlite3
 import sys
+import threading
 from collections.abc import Callable
 from datetime import UTC, datetime
 from importlib.resources import files
@@ -102,6 +103,14 @@ def _parser() -> argparse.ArgumentParser:
             choices=("none", "slow", "requests"),
             default=os.environ.get("OAKBEAM_LOG", "slow"),
             help="which requests leave a line of JSON on standard error: none; slow, failed and refused ones; or all",
+        )
+        one.add_argument(
+            "--workers",
+            type=int,
+            choices=range(17),
+            metavar="N",
+            default=os.environ.get("OAKBEAM_WORKERS", "2"),
+            help="processes beside the server that read files and make images and reports; with 0 the server does it itself",
         )
     serve.add_argument("--new", action="store_true", help="make the data folder and an empty department where there is none")
     serve.add_argument(
@@ -205,6 +214,7 @@ def _serve_owned(given: argparse.Namespace, store: Store) -> None:
     from oakbeam.api import observing
     from oakbeam.api.app import build
     from oakbeam.api.slow_clients import Impatient
+    from oakbeam.api.workers import Workers
 
     kept = given.data / SETUP_CODE
     kept.unlink(missing_ok=True)
@@ -215,7 +225,10 @@ def _serve_owned(given: argparse.Namespace, store: Store) -> None:
     here = given.host in LOOPBACK
     observing.log_to_stderr()
     hosts = given.allowed_hosts or (LOOPBACK if here else ())
-    app = build(store, interface(), hosts, given.log, given.trusted_proxies, given.person_header)
+    workers = Workers(store.path, given.workers, given.person_header) if given.workers else None
+    app = build(store, interface(), hosts, given.log, given.trusted_proxies, given.person_header, workers)
+    if workers:
+        threading.Thread(target=workers.warm_up, daemon=True).start()
     # What is loaded now stays: keep the collector from walking it in the middle of a request.
     gc.collect()
     gc.freeze()

@@ -48,7 +48,10 @@ IMAGES = {
 DOSE_REPORT = "1.2.840.10008.5.1.4.1.1.88.67"
 REJECT_NOTE = "1.2.840.10008.5.1.4.1.1.88.59"
 STORED_CLASSES = (*IMAGES, DOSE_REPORT, REJECT_NOTE)
-MOST_INFLATED = 64 * 1024 * 1024
+MOST_HEADER = 8 * 1024 * 1024
+"""Bytes that are looked at of an object, unpacked where it is packed: no header reaches so far."""
+MOST_ITEMS, MOST_READS = 100_000, 300_000
+"""Items of sequences, and looks into the file: more than twice what the largest dose report takes (MOST_EVENTS)."""
 MOST_EVENTS = 500
 OLDEST = datetime(1990, 1, 1, tzinfo=UTC)
 
@@ -92,10 +95,11 @@ def said_by(header: Dataset, one_way: OneWay) -> Found:
 
 def parsed(data: bytes) -> Dataset:
     """The attributes that count of a file's header. Raises Unreadable."""
+    data = data[:MOST_HEADER]
     source = _Watched(data)
     try:
         header = _parse(source, data)
-    except MemoryError:
+    except (MemoryError, Unreadable):
         raise
     except (InvalidDicomError, _NotDicom):
         raise Unreadable("Not a DICOM file.") from None
@@ -112,6 +116,18 @@ def parsed(data: bytes) -> Dataset:
 CUT_OFF = "The file is cut off within its header."
 
 
+TOO_MANY_PARTS = "Its header has more parts than one of an exposure can have."
+_ITEMS = (b"\xfe\xff\x00\xe0", b"\xff\xfe\xe0\x00")
+"""How an item begins, in either order of bytes."""
+
+
+def _refuse_many_items(data: bytes) -> None:
+    # Each becomes a structure of its own, however empty it is: counted before one is made. Pixels hold the mark by chance
+    # once in a few gigabytes.
+    if max(data.count(mark) for mark in _ITEMS) > MOST_ITEMS:
+        raise Unreadable(TOO_MANY_PARTS)
+
+
 class _NotDicom(Exception):
     pass
 
@@ -119,9 +135,12 @@ class _NotDicom(Exception):
 class _Watched(BytesIO):
     """Bytes that remember whether more was asked for than there is: a reader goes on with what it has."""
 
-    cut_off = False
+    cut_off, reads = False, 0
 
     def read(self, size: int | None = -1, /) -> bytes:
+        self.reads += 1
+        if self.reads > MOST_READS:
+            raise Unreadable(TOO_MANY_PARTS)
         found = super().read(size)
         # Eight bytes are asked for where the next element may begin, and at the end there is none.
         if size is not None and size > 0 and len(found) < size and (found or size != 8):
@@ -130,6 +149,7 @@ class _Watched(BytesIO):
 
 
 def _parse(source: _Watched, data: bytes) -> Dataset:
+    _refuse_many_items(data)
     if data[128:132] != b"DICM":
         # Without preamble only what begins as a header does: group 2 or 8.
         if data[:2] not in (b"\x02\x00", b"\x08\x00"):
@@ -145,7 +165,8 @@ def _parse(source: _Watched, data: bytes) -> Dataset:
 def _inflated(packed: bytes) -> Dataset:
     """A data set that is packed: unpacked here, so that a few bytes cannot become any number of them."""
     unpacking = zlib.decompressobj(-zlib.MAX_WBITS)
-    unpacked = unpacking.decompress(packed, MOST_INFLATED)
+    unpacked = unpacking.decompress(packed, MOST_HEADER)
+    _refuse_many_items(unpacked)
     source = _Watched(unpacked)
     header = pydicom.filereader.read_dataset(
         source,
@@ -154,7 +175,7 @@ def _inflated(packed: bytes) -> Dataset:
         stop_when=lambda tag, *_: tag >= 0x7FE00008,
         specific_tags=[_tag(name) for name in _TAGS],
     )
-    if source.cut_off or not (unpacking.eof or len(unpacked) == MOST_INFLATED):
+    if source.cut_off or not (unpacking.eof or len(unpacked) == MOST_HEADER):
         raise Unreadable(CUT_OFF)
     return header
 

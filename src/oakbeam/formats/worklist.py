@@ -7,6 +7,7 @@ stay.
 from __future__ import annotations
 
 import logging
+import time
 from collections.abc import Mapping
 from dataclasses import dataclass
 from datetime import UTC, date, datetime
@@ -23,6 +24,8 @@ from oakbeam.formats.one_way import OneWay
 
 FIND_WORKLIST = "1.2.840.10008.5.1.4.31"
 MOST_REQUESTS = 200
+MOST_ANSWERS, MOST_ANSWERING_S = 2000, 15.0
+"""After so many answers, or so long, a server that goes on is broken off."""
 PATIENCE_S = 4.0
 MODALITIES = ("DX", "CR", "RG", "")
 logging.getLogger("pynetdicom").disabled = True
@@ -54,9 +57,12 @@ def ask(server: WorklistServer, keys: OneWay, exams: Mapping[str, str]) -> list[
         raise Silent("The worklist server's name leads nowhere.") from None
     if not link.is_established:
         raise Silent("The worklist server does not answer, or does not take us.")
-    found: list[Waiting] = []
+    found, until = list[Waiting](), time.monotonic() + MOST_ANSWERING_S
     try:
-        for status, item in link.send_c_find(_question(), FIND_WORKLIST):
+        for count, (status, item) in enumerate(link.send_c_find(_question(), FIND_WORKLIST)):
+            if count >= MOST_ANSWERS or time.monotonic() > until:
+                link.abort()
+                raise Silent("The worklist server answers without an end.")
             if not status:
                 raise Silent("The worklist server broke off.")
             if status.Status in (0xFF00, 0xFF01) and item is not None and len(found) < MOST_REQUESTS:
@@ -66,7 +72,8 @@ def ask(server: WorklistServer, keys: OneWay, exams: Mapping[str, str]) -> list[
             elif status.Status not in (0x0000, 0xFF00, 0xFF01):
                 raise Silent("The worklist server refuses the question.")
     finally:
-        link.release()
+        if link.is_established:
+            link.release()
     return sorted(found, key=lambda one: (one.scheduled_at, one.study_key))
 
 
