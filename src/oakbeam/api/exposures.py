@@ -5,7 +5,7 @@ from __future__ import annotations
 import hashlib
 import statistics
 from collections.abc import Iterable, Iterator
-from dataclasses import asdict, replace
+from dataclasses import replace
 from datetime import date
 from typing import Annotated, Any
 
@@ -447,7 +447,10 @@ def exposure_trend(store: StoreHere, asked: Filter) -> Trend:
 @router.get("/exposures/csv", tags=["log"], response_class=Response)
 def exposures_as_csv(store: StoreHere, who: WhoHere, asked: Filter) -> Response:
     """The log as CSV, with the same filters, sent as it is read."""
-    rows = rows_csv.lines(Exposure.__dataclass_fields__, map(asdict, named(exposures.every(store, asked), who)))
+    names = tuple(Exposure.__dataclass_fields__)
+    # Not `asdict`, which copies each value of millions of rows.
+    every = ({name: getattr(one, name) for name in names} for one in named(exposures.every(store, asked), who))
+    rows = rows_csv.lines(names, every)
     return as_stream(rows, "text/csv; charset=utf-8", "exposures.csv")
 
 

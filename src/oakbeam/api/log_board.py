@@ -3,6 +3,8 @@
 from __future__ import annotations
 
 import calendar
+import json
+import sqlite3
 from collections import Counter
 from dataclasses import dataclass
 from datetime import UTC, date, datetime, timedelta
@@ -159,15 +161,17 @@ def repeats_of(store: Store, room_id: str, since: str, until: str) -> RepeatsOut
     return RepeatsOut(cost, share, None, repeats_said(cost, share))
 
 
-def _try(one: exposures.Exposure) -> Try:
+def _try(one: sqlite3.Row) -> Try:
     return Try(
-        mas=one.mas,
-        di=one.di if one.reliable else None,
-        by_hand=one.exposure_control == "manual",
-        conditions=(one.kvp, one.sid_cm, one.support, one.grid_ratio, one.receptor, one.filter, one.target_ei),
-        kap_mgycm2=one.kap_mgycm2 if one.reported_kap_mgycm2 is None else one.reported_kap_mgycm2,
-        reason=one.reject_reason or "",
-        findings=frozenset(one.findings),
+        mas=one["mas"],
+        di=one["di"] if one["reliable"] else None,
+        by_hand=one["exposure_control"] == "manual",
+        conditions=tuple(
+            one[name] for name in ("kvp", "sid_cm", "support", "grid_ratio", "receptor", "filter", "target_ei")
+        ),
+        kap_mgycm2=one["kap"],
+        reason=one["reject_reason"] or "",
+        findings=frozenset(json.loads(one["findings"])),
     )
 
 

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import hashlib
 import math
 import time
 from collections.abc import Sequence
@@ -10,7 +11,7 @@ from datetime import UTC, date, datetime
 from typing import Annotated, Self
 
 from fastapi import Query
-from pydantic import StringConstraints, model_validator
+from pydantic import StringConstraints, TypeAdapter, model_validator
 
 from oakbeam.api.access import Actor, StoreHere
 from oakbeam.api.resource import resource
@@ -20,13 +21,16 @@ from oakbeam.core.errors import Refusal
 from oakbeam.core.log.alerts import Alert, Event, Series, alerts
 from oakbeam.core.log.control_chart import WARM_UP, ControlChart, control_chart
 from oakbeam.core.log.images import SeenImage, SeriesKey
-from oakbeam.store import Store, calibrations, evidence, local, rooms
+from oakbeam.store import Store, calibrations, evidence, local, rooms, tally
 from oakbeam.store.evidence import AlertNote, Baseline
 
 router = resource("log")
 ALERT_DAYS = 365.0
 """A change is told for so long, or until somebody said something of it."""
 MOST_POINTS = 1500
+ALERTS_STEP = 1
+"""Raised where alerts come to be found otherwise: those that were kept are then found anew."""
+_ALERTS = TypeAdapter(list[Alert])
 
 
 @dataclass(frozen=True, slots=True)
@@ -170,12 +174,22 @@ def alerts_of(store: Store, room_id: str) -> list[AlertOut]:
     """The alerts of a room, those that nobody looked at first."""
     room = rooms.get(store, room_id)
 
-    def work_out() -> list[Alert]:
+    # Found for as long as any day of this month asks for, so that a new day finds nothing anew.
+    since_day, month = time.time() / 86_400 - ALERT_DAYS, datetime.now(UTC).date().replace(day=1)
+
+    def work_out() -> str:
         happened = events_of(store, room_id)
         names = {one.id: one.name for one in room.receptors}
-        return alerts(watched(store, room), happened, names, time.time() / 86_400 - ALERT_DAYS)
+        return _ALERTS.dump_json(
+            alerts(watched(store, room), happened, names, evidence.day_of(f"{month}T00:00Z") - ALERT_DAYS)
+        ).decode()
 
-    found = store.remembered(("alerts", room_id, room.revision, int(time.time() // 3600)), work_out)
+    # All that an alert is found from.
+    accepted = sorted((key, one.since, one.until) for key, one in evidence.baselines(store, room_id).items())
+    found_from = f"{ALERTS_STEP} {room.revision} {tally.mark(store, room_id)} {month} {events(store, room_id)} {accepted}"
+    found_from += f" {[(one.kind, one.id, one.body) for one in local.entries(store)]}"
+    mark = hashlib.sha256(found_from.encode()).hexdigest()
+    found = _ALERTS.validate_json(evidence.kept_alerts(store, room_id, mark, work_out))
     notes = evidence.alert_notes(store, room_id)
     told = [
         AlertOut(
@@ -187,6 +201,7 @@ def alerts_of(store: Store, room_id: str) -> list[AlertOut]:
             notes.get(one.key),
         )
         for one in found
+        if one.since_day >= since_day
     ]
     return sorted(told, key=lambda one: (one.note is not None, -one.alert.since_day))
 

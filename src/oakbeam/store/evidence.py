@@ -5,7 +5,7 @@ from __future__ import annotations
 
 import json
 from bisect import bisect_left
-from collections.abc import Mapping, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass
 from datetime import date, datetime
 from typing import Any
@@ -40,6 +40,26 @@ def images(store: Store, room_id: str, projection: str | None = None) -> list[Se
         return found
 
     return store.remembered(("evidence", room_id, projection), read)
+
+
+def kept_alerts(store: Store, room_id: str, mark: str, work_out: Callable[[], str]) -> str:
+    """What was found to have moved in a room, as text; worked out anew where it was found from something else than `mark`
+    says. It is written down with the next change of anything."""
+
+    def read() -> str:
+        row = store.db.execute("SELECT mark, alerts FROM kept_alerts WHERE room = ?", (room_id,)).fetchone()
+        if row and row["mark"] == mark:
+            return str(row["alerts"])
+        found = work_out()
+        store.with_next_change(
+            ("alerts", room_id),
+            "INSERT INTO kept_alerts (room, mark, alerts) VALUES (?, ?, ?)"
+            " ON CONFLICT DO UPDATE SET mark = excluded.mark, alerts = excluded.alerts",
+            (room_id, mark, found),
+        )
+        return found
+
+    return store.db.parse(("alerts", room_id, mark), read)
 
 
 def day_of(at: str) -> float:

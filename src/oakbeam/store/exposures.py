@@ -297,9 +297,9 @@ AND julianday(later.taken_at) - julianday(one.taken_at) <= {MINUTES_APART / 1440
 """
 
 
-def rejected(store: Store, room: str, since: str, until: str, limit: int) -> list[tuple[Exposure, Exposure | None]]:
+def rejected(store: Store, room: str, since: str, until: str, limit: int) -> list[tuple[sqlite3.Row, sqlite3.Row | None]]:
     """The rejected exposures of a period, ISO days both counted in, newest first, each with the next try of its view in its
-    exam, None where none is tied to it; room "" for all."""
+    exam, None where none is tied to it; room "" for all. Of each what its cost is said from: _OF_TRY."""
     of_room = "one.room = :room AND " if room else ""
     rows = store.db.execute(
         "SELECT one.id, (SELECT later.id FROM exposure AS later"
@@ -309,9 +309,17 @@ def rejected(store: Store, room: str, since: str, until: str, limit: int) -> lis
         {"room": room, "since": since, "until": f"{until}~", "limit": limit},
     ).fetchall()
     ids = json.dumps([one for pair in rows for one in pair if one])
-    found = store.db.execute("SELECT * FROM exposure WHERE id IN (SELECT value FROM json_each(?))", (ids,))
-    by_id = {one.id: one for one in map(_from, found)}
+    wanted = ", ".join(_OF_TRY)
+    found = store.db.execute(f"SELECT id, {wanted} FROM exposure WHERE id IN (SELECT value FROM json_each(?))", (ids,))
+    by_id = {row["id"]: row for row in found}
     return [(by_id[one], by_id.get(then)) for one, then in rows]
+
+
+_OF_TRY = (
+    *("mas", "di", "reliable", "exposure_control", "kvp", "sid_cm", "support", "grid_ratio", "receptor", "filter"),
+    *("target_ei", "reject_reason", "findings"),
+    f"{tally.KAP} AS kap",
+)
 
 
 def tried(store: Store, exposure_id: int) -> tuple[int | None, int | None]:

@@ -71,6 +71,16 @@ def count(db: Connection, ids: Iterable[int], sign: Literal[1, -1] = 1) -> None:
         f" FROM ({_BINS.format(of=of)}), {_EITHER.format('any_room')}"
         " WHERE true GROUP BY 1, 2, 3, 4, 5 ON CONFLICT DO UPDATE SET n = n + excluded.n"
     )
+    db.execute(
+        f"INSERT INTO log_mark (room, n) SELECT DISTINCT room, 1 FROM exposure WHERE {of}"
+        " ON CONFLICT DO UPDATE SET n = n + 1"
+    )
+
+
+def mark(store: Store, room: str) -> int:
+    """A number that is another one after each change of a room's log."""
+    row = store.db.execute("SELECT n FROM log_mark WHERE room = ?", (room,)).fetchone()
+    return int(row["n"]) if row else 0
 
 
 def recount(db: Connection) -> None:
