@@ -3,7 +3,7 @@
 # make bench   the benchmark table
 # make evidence   the long proofs, whole, and their tables in docs (long); make lines: which lines the tests run;
 #                 make mutants: how many mutants they kill
-# make wheel   the package as a wheel, in .venv/wheel
+# make wheel   the package as a wheel with the packages that it needs, as locked, in dist/
 # make types   renew the client types after a change of the API
 # make tables  make the beam model's tables anew (long); make validation renews docs/validation.md
 # make coverage  renew docs/coverage.md: a technique for every projection, patient and grid
@@ -60,10 +60,13 @@ $(INTERFACE): $(WEB) web/node_modules/.stamp
 
 interface: $(INTERFACE)
 
-# The wheel holds the built interface; it is tried in an environment of its own, away from this folder.
+# The wheel holds the built interface. Beside it lie the packages of the lock, so that what is installed is what was measured.
 wheel: .venv/run.stamp $(INTERFACE)
-	@rm -rf mutants .venv/wheel && .venv/bin/pip wheel -q --no-deps --no-build-isolation -w .venv/wheel .
-	@ls .venv/wheel/*.whl
+	@rm -rf mutants dist && mkdir -p dist/wheelhouse
+	@.venv/bin/pip wheel -q --no-deps --no-build-isolation -w dist .
+	@.venv/bin/pip download -q --no-deps --require-hashes -r requirements/run.txt -d dist/wheelhouse
+	@cp requirements/run.txt dist/requirements.txt
+	@cd dist && sha256sum *.whl requirements.txt wheelhouse/* > SHA256SUMS && ls *.whl
 
 demo: .venv/run.stamp $(INTERFACE) seed serve
 
@@ -126,6 +129,7 @@ mutants: .venv/dev.stamp
 
 bench: .venv/dev.stamp $(INTERFACE)
 	python -m tools.bench
+	python -m tools.crowds
 
 types: .venv/run.stamp web/node_modules/.stamp
 	oakbeam openapi > web/openapi.json
@@ -156,4 +160,4 @@ lock: .venv/run.stamp
 	cd web && npm install --silent && npm ci --dry-run --silent
 
 clean:
-	rm -rf .venv web/node_modules src/oakbeam/interface .mypy_cache .ruff_cache .pytest_cache .hypothesis
+	rm -rf .venv dist web/node_modules src/oakbeam/interface .mypy_cache .ruff_cache .pytest_cache .hypothesis
