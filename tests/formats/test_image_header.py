@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import dataclasses
 import random
+import zlib
 
 import pytest
 from pydicom.sequence import Sequence
@@ -19,6 +20,7 @@ from pydicom.uid import (
 from tests.conftest import proofs
 from tests.objects import CR, DX_RAW, an_object, as_bytes, code, dose_report, image, measured, reject_note
 
+from oakbeam.formats import image_header
 from oakbeam.formats.image_header import Unreadable, read
 from oakbeam.formats.one_way import OneWay
 
@@ -234,3 +236,51 @@ def test_a_file_changed_at_random_never_crashes_and_is_never_quoted(capfd):
     assert read_whole > 40
     told = capfd.readouterr()
     assert not any(name.decode() in told.out + told.err for name in NAMES)
+
+
+def _head(syntax: bytes) -> bytes:
+    meta = b"\x02\x00\x10\x00UI" + len(syntax).to_bytes(2, "little") + syntax
+    return b"\0" * 128 + b"DICM\x02\x00\x00\x00UL\x04\x00" + len(meta).to_bytes(4, "little") + meta
+
+
+ITEM, ELEMENT = b"\xfe\xff\x00\xe0\0\0\0\0", b"\x11\x00\x00\x10LO\x00\x00"
+
+
+def _sequence(items: bytes) -> bytes:
+    return b"\x40\x00\x30\xa7SQ\0\0" + len(items).to_bytes(4, "little") + items
+
+
+def _packed(body: bytes) -> bytes:
+    packing = zlib.compressobj(9, zlib.DEFLATED, -15)
+    return _head(DeflatedExplicitVRLittleEndian.encode()) + packing.compress(body) + packing.flush()
+
+
+@pytest.mark.parametrize(
+    "made",
+    [
+        lambda: _packed(ELEMENT * 4_000_000),
+        lambda: _packed(_sequence(ITEM * 4_000_000)),
+        lambda: _head(b"1.2.840.10008.1.2.1\0") + _sequence(ITEM * 1_000_000),
+        lambda: _head(b"1.2.840.10008.1.2.1\0") + ELEMENT * 4_000_000,
+    ],
+    ids=("packed elements", "packed items", "items", "elements"),
+)
+def test_a_header_of_endless_parts_is_refused_before_it_is_read(made, monkeypatch):
+    data, looked = made(), 0
+    within = image_header._Watched.read
+
+    def counted(self, size=-1, /):
+        nonlocal looked
+        looked += 1
+        return within(self, size)
+
+    monkeypatch.setattr(image_header._Watched, "read", counted)
+    with pytest.raises(Unreadable, match="more parts than"):
+        read(data, KEYS)
+    assert looked <= image_header.MOST_READS + 1
+
+
+def test_a_dose_report_of_as_many_events_as_are_taken_is_read():
+    many = [one for at in range(image_header.MOST_EVENTS) for one in dose_report(f"1.2.3.{at}", "1.2.4").ContentSequence]
+    found = read(as_bytes(dose_report("1", "1.2.4", ContentSequence=Sequence(many))), KEYS)
+    assert len(found.facts) == image_header.MOST_EVENTS

@@ -78,12 +78,13 @@ class Heavy:
             raise
 
     async def _answer(self, scope: Scope, receive: Receive, send: Send) -> None:
+        until = time.monotonic() + MOST_WAIT_S
         caller, most = await self.caller(scope)
         work = Work(scope["operation"], scope, memory_file(), HEAVY[scope["operation"]])
         task: asyncio.Task[Answer] | None = None
         try:
-            await self._read(work, caller, most, receive)
-            task = asyncio.create_task(self._worked_out(work, caller, most))
+            await self._read(work, caller, most, receive, until)
+            task = asyncio.create_task(self._worked_out(work, caller, most, until))
         finally:
             if task is None:
                 os.close(work.body)
@@ -104,7 +105,7 @@ class Heavy:
                 return f"session {session.csrf}", MOST_OF_SESSION
         return f"address {(scope['client'] or ('',))[0]}", MOST_OF_ADDRESS
 
-    async def _read(self, work: Work, caller: str, most: int, receive: Receive) -> None:
+    async def _read(self, work: Work, caller: str, most: int, receive: Receive, until: float) -> None:
         """Bring the body into a file of memory; of large ones only a few at a time."""
         allowed = BODIES.get(work.operation, USUAL_BODY)
         if work.scope["method"] in ("GET", "HEAD"):
@@ -112,16 +113,17 @@ class Heavy:
         if int(Headers(scope=work.scope).get("content-length", allowed + 1)) <= USUAL_BODY:
             await _body(work, receive)
             return
-        async with self.reading.place(caller, most, 4 * MOST_WAIT_S):
+        async with self.reading.place(caller, most, until - time.monotonic()):
             try:
                 async with asyncio.timeout(30 + allowed / LEAST_BYTES_A_S):
                     await _body(work, receive)
             except TimeoutError:
                 raise TooSlow from None
 
-    async def _worked_out(self, work: Work, caller: str, most: int) -> Answer:
+    async def _worked_out(self, work: Work, caller: str, most: int, until: float) -> Answer:
         try:
-            async with self.working.place(caller, most):
+            # A body that took long to come has a moment more.
+            async with self.working.place(caller, most, max(1.0, until - time.monotonic())):
                 if work.called_off.is_set():
                     raise Cancelled
                 return await asyncio.get_running_loop().run_in_executor(self._threads, self.workers.do, work)
