@@ -3,16 +3,21 @@
 from __future__ import annotations
 
 import shutil
+import socket
 import subprocess
+import threading
+from concurrent.futures import ThreadPoolExecutor
 from pathlib import Path
 
 import pytest
 from fastapi.testclient import TestClient
+from tests.api.test_api import ASK, problem
 from tests.conftest import signed_in
 
 from oakbeam.api import worklist
 from oakbeam.api.app import build
 from oakbeam.demo.worklist_server import INVENTED, WorklistStandIn
+from oakbeam.formats import worklist as formats_worklist
 from oakbeam.store import Store, people
 
 
@@ -116,3 +121,28 @@ def test_a_program_that_is_not_ours_gets_the_same_requests(server):
     )
     assert done.returncode == 0 and (done.stdout + done.stderr).count("Quill^Aster") == 1
     assert "CTHEAD" not in done.stdout + done.stderr
+
+
+def test_a_silent_server_is_asked_once_and_keeps_nobody_waiting(client, charted, monkeypatch):
+    monkeypatch.setattr(formats_worklist, "PATIENCE_S", 1.0)
+    taken = []
+    with socket.create_server(("127.0.0.1", 0), backlog=200) as silent, ThreadPoolExecutor(46) as desks:
+        threading.Thread(target=lambda: taken.extend(iter(lambda: _accepted(silent), None)), daemon=True).start()
+        where = {"host": "127.0.0.1", "port": silent.getsockname()[1], "title": "SILENT"}
+        assert client.put("/api/modality-worklist", json=where).status_code == 200
+        asked = [desks.submit(client.get, "/api/waiting") for _ in range(45)]
+        answered = 0
+        while not all(one.done() for one in asked):
+            assert client.post("/api/techniques", json=ASK).status_code == 200
+            answered += 1
+        said = {problem(one.result(), 503)["title"] for one in asked}
+        # Its silence stands for a while, like an answer.
+        problem(client.get("/api/waiting"), 503)
+        assert said == {"No worklist"} and len(taken) == 1 and answered > 10
+
+
+def _accepted(listening):
+    try:
+        return listening.accept()[0]
+    except OSError:
+        return None

@@ -42,7 +42,8 @@ export class Refused extends Error {
   }
 }
 
-interface Answer {
+/** An answer as it came. */
+export interface Answer {
   data?: unknown;
   error?: unknown;
   response: Response;

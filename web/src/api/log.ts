@@ -1,6 +1,7 @@
 import { keepPreviousData, useQuery } from "@tanstack/react-query";
 
 import client, { type Schemas, unwrap } from "./client";
+import { type Job, LATER, worked } from "./jobs";
 import { ofRoom, useChange } from "./queries";
 
 export type Board = Schemas["BoardOut"];
@@ -202,9 +203,9 @@ export const useRefusedObjects = () =>
   });
 
 /** Takes objects in, however many batches they are. */
-export const useTakeIn = () =>
+export const useTakeIn = (told: (job: Job | null) => void) =>
   useChange(
-    (body: Schemas["ObjectsIn"]) => unwrap<TakenIn>(client.POST("/api/log/images", { body })),
+    (body: Schemas["ObjectsIn"]) => worked<TakenIn>(client.POST("/api/log/images", { body, ...LATER }), told),
     OF_LOG,
   );
 

@@ -8,6 +8,7 @@ import {
   useWaitingImages,
   type WaitingImages,
 } from "../api/log";
+import { callOff, type Job } from "../api/jobs";
 import { useMay, useProjections, useRooms } from "../api/queries";
 import { base64 } from "../ui/base64";
 import { Button, buttonClass } from "../ui/Button";
@@ -35,7 +36,9 @@ interface Refused {
 /** Images and dose reports taken into the log: dropped or chosen here; and what waits for an answer. */
 export function Images() {
   const may = useMay("keeper", "physicist");
-  const take = useTakeIn();
+  const [job, setJob] = useState<Job | null>(null);
+  const [stopped, setStopped] = useState(false);
+  const take = useTakeIn(setJob);
   const picker = useRef<HTMLInputElement>(null);
   const [over, setOver] = useState(false);
   const [progress, setProgress] = useState<{ done: number; of: number } | null>(null);
@@ -55,6 +58,7 @@ export function Images() {
     const left: Refused[] = [];
     setTaken(null);
     setRefused([]);
+    setStopped(false);
     try {
       let at = 0;
       while (at < files.length) {
@@ -151,9 +155,28 @@ export function Images() {
             <p role="status">
               <progress max={progress.of} value={progress.done} className="mr-2 align-middle" />
               {progress.done} of {progress.of}
+              {job && (
+                <>
+                  {job.of > 0 ? `, here ${job.done} of ${job.of} images ` : ", waiting for its turn "}
+                  <Button
+                    tone="quiet"
+                    onClick={() => {
+                      setStopped(true);
+                      void callOff(job);
+                    }}
+                  >
+                    Stop here
+                  </Button>
+                </>
+              )}
             </p>
           )}
-          {take.isError && <Refusal error={take.error} />}
+          {take.isError &&
+            (stopped ? (
+              <p role="status">Stopped. What was taken in by then stays; the rest was not looked at.</p>
+            ) : (
+              <Refusal error={take.error} />
+            ))}
           {taken && <Outcome taken={taken} refused={refused} />}
           {table && (
             <ExposureTable
