@@ -41,6 +41,10 @@ once nobody needed it for MOST_IDLE_S. What it remembers of charts and bodies is
 MOST_IDLE_S = 120.0
 NICE = 10
 PRELOADED = ["oakbeam.api.worker_process"]
+OF_ANSWER = frozenset(
+    (b"content-type", b"content-length", b"content-disposition", b"content-encoding", b"vary", b"retry-after", b"location")
+)
+"""The headers that are an answer's own: the others every answer gets from the server."""
 OF_SCOPE = ("http_version", "method", "path", "query_string", "raw_path", "root_path", "scheme", "client", "server")
 
 
@@ -296,7 +300,8 @@ class Serving:
 
         try:
             self._loop.run(self.app(scope, receive, send))
-            headers = [[name.decode("latin-1"), value.decode("latin-1")] for name, value in begun[0]["headers"]]
+            own = ((name, value) for name, value in begun[0]["headers"] if name.lower() in OF_ANSWER)
+            headers = [[name.decode("latin-1"), value.decode("latin-1")] for name, value in own]
             said = {"status": begun[0]["status"], "headers": headers, "grown": grown(self.began_with)}
             self.line.send_bytes(json.dumps(said).encode())
             send_handle(self.line, out, os.getppid())
