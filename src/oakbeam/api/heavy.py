@@ -27,7 +27,7 @@ from starlette.datastructures import Headers
 from starlette.types import Receive, Scope, Send
 
 from oakbeam.api import problems
-from oakbeam.api.access import StoreHere, session_in
+from oakbeam.api.access import session_in
 from oakbeam.api.bodies import TooSlow
 from oakbeam.api.resource import resource
 from oakbeam.api.rules import BODIES, HEAVY, USUAL_BODY
@@ -55,8 +55,13 @@ class Job:
 
     whose: str
     work: Work
+    task: asyncio.Task[Answer]
     begun: float = field(default_factory=time.monotonic)
-    task: asyncio.Task[Answer] | None = None
+
+    def drop(self) -> None:
+        """Call it off, or let go of its answer."""
+        self.work.called_off.set()
+        self.task.add_done_callback(_let_go)
 
 
 class Heavy:
@@ -91,7 +96,7 @@ class Heavy:
         if "respond-async" in Headers(scope=scope).get("prefer", "").lower():
             done, _ = await asyncio.wait((task,), timeout=ASYNC_AFTER_S)
             if not done:
-                await self._kept(Job(caller, work, task=task))(scope, receive, send)
+                await self._kept(Job(caller, work, task))(scope, receive, send)
                 return
         # Not shielded from a client that goes: what it asked for is of no use to anybody else.
         await _send(await task, send)
@@ -134,7 +139,7 @@ class Heavy:
         """Keep a job, and say where it is."""
         self._forget_old()
         if len(self.jobs) >= MOST_JOBS:
-            job.work.called_off.set()
+            job.drop()
             raise Full
         name = secrets.token_urlsafe(12)
         self.jobs[name] = job
@@ -143,15 +148,8 @@ class Heavy:
 
     def _forget_old(self) -> None:
         for name, job in tuple(self.jobs.items()):
-            if job.task is not None and job.task.done() and time.monotonic() - job.begun > JOB_KEPT_S:
-                self.drop(name)
-
-    def drop(self, name: str) -> None:
-        """Call a job off, or let go of its answer."""
-        job = self.jobs.pop(name)
-        job.work.called_off.set()
-        if job.task is not None:
-            job.task.add_done_callback(_let_go)
+            if job.task.done() and time.monotonic() - job.begun > JOB_KEPT_S:
+                self.jobs.pop(name).drop()
 
     async def tidy(self) -> None:
         """For as long as the server runs: let idle workers and old answers go."""
@@ -217,13 +215,13 @@ def told(name: str, job: Job) -> JobOut:
     return JobOut(id=name, state=state, seconds=round(time.monotonic() - job.begun, 1), done=job.work.done, of=job.work.of)
 
 
-async def job_of(request: Request, store: Store, name: str) -> tuple[Heavy, Job]:
+async def job_of(request: Request, name: str) -> Job:
     """A job of whoever asks. NotFound where they have none of this name."""
     heavy: Heavy | None = request.app.state.heavy
     job = heavy.jobs.get(name) if heavy else None
     if heavy is None or job is None or job.whose != (await heavy.caller(request.scope))[0]:
         raise NotFound("There is no such piece of work of yours; it may have ended a while ago.")
-    return heavy, job
+    return job
 
 
 class _Kept(Response):
@@ -238,10 +236,10 @@ class _Kept(Response):
 
 
 @router.get("/jobs/{job_id}", responses={202: {"model": JobOut, "description": "It goes on"}})
-async def get_job(request: Request, store: StoreHere, job_id: str) -> Response:
+async def get_job(request: Request, job_id: str) -> Response:
     """How far a piece of work is (202), or, once it has ended, the answer of the request that it was begun by."""
-    _, job = await job_of(request, store, job_id)
-    if job.task is None or not job.task.done():
+    job = await job_of(request, job_id)
+    if not job.task.done():
         return JSONResponse(told(job_id, job).model_dump(), 202, {"Retry-After": "1"})
     try:
         return _Kept(job.task.result())
@@ -250,7 +248,7 @@ async def get_job(request: Request, store: StoreHere, job_id: str) -> Response:
 
 
 @router.delete("/jobs/{job_id}", status_code=204)
-async def delete_job(request: Request, store: StoreHere, job_id: str) -> None:
+async def delete_job(request: Request, job_id: str) -> None:
     """Call a piece of work off. What it kept by then stays."""
-    heavy, _ = await job_of(request, store, job_id)
-    heavy.drop(job_id)
+    await job_of(request, job_id)
+    request.app.state.heavy.jobs.pop(job_id).drop()
