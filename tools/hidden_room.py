@@ -5,6 +5,7 @@ python -m tools.hidden_room [rooms]
 
 from __future__ import annotations
 
+import functools
 import subprocess
 import sys
 from collections.abc import Sequence
@@ -77,6 +78,7 @@ class Worth:
         return float(np.mean(np.abs(self.z) < BAND_80))
 
 
+@functools.cache
 def first_lines() -> dict[str, ChartLine]:
     """A line of each projection, as the model drafts it."""
     found: dict[str, ChartLine] = {}

@@ -4,13 +4,11 @@ from __future__ import annotations
 
 import pytest
 from tests.api.test_api import problem
+from tests.conftest import DESCRIBED
 
-from oakbeam.api.app import build
 from oakbeam.api.setup import get_setup
 from oakbeam.demo import clinic
 from oakbeam.store import people
-
-DESCRIBED = build(None).openapi()
 
 
 def within(part, schemas, seen):

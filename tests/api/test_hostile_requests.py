@@ -11,13 +11,12 @@ from urllib.parse import quote
 
 import pytest
 from fastapi.testclient import TestClient
-from tests.conftest import proofs, signed_in
+from tests.conftest import DESCRIBED, proofs, signed_in
 
 from oakbeam.api.app import build
 from oakbeam.store import Store, people
 
 APPLICATION = build(None)
-DESCRIBED = APPLICATION.openapi()
 SCHEMAS = DESCRIBED["components"]["schemas"]
 TEXTS: tuple[str, ...] = ("", " ", "x" * 300, "\ud800", "a\u202eb", "'; DROP TABLE exposure; --", "%00", "../../etc")
 TEXTS += ("<b>", "=1+1", "ı", "NaN", "-0", "room-1")

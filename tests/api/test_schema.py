@@ -2,8 +2,8 @@
 
 from __future__ import annotations
 
-import atexit
-import tempfile
+import shutil
+from collections.abc import Iterator
 from itertools import cycle
 from pathlib import Path
 
@@ -15,11 +15,10 @@ from hypothesis import HealthCheck, settings
 from schemathesis.checks import not_a_server_error
 from schemathesis.config import SchemathesisConfig
 from schemathesis.specs.openapi.checks import content_type_conformance, response_schema_conformance, status_code_conformance
-from tests.conftest import NOW, PASSWORD, proofs
+from tests.conftest import DESCRIBED, PASSWORD, proofs
 
 from oakbeam.api.access import COOKIE, TOKEN_HEADER
 from oakbeam.api.app import build
-from oakbeam.demo import seed
 from oakbeam.store import Store, people
 from oakbeam.store.people import Role
 
@@ -51,38 +50,39 @@ class Callers:
         return {"cookie": f"{COOKIE}={self.tokens[who]}", TOKEN_HEADER: session.csrf}
 
 
-def demo_application() -> tuple[FastAPI, Callers]:
-    """The demo clinic in a folder of its own; made at import, since the cases are drawn from its description."""
-    folder = tempfile.TemporaryDirectory(prefix="oakbeam-schema-")
-    atexit.register(folder.cleanup)
-    store = Store(Path(folder.name) / "oakbeam.db")
-    seed.seed(store, NOW)
-    return build(store), Callers(store)
+@pytest.fixture(scope="module")
+def application(tmp_path_factory, demo_file) -> Iterator[tuple[FastAPI, Callers]]:
+    """The demo clinic, and who asks."""
+    store = Store(Path(shutil.copy(demo_file, tmp_path_factory.mktemp("schema"))))
+    yield build(store), Callers(store)
+    store.close()
 
 
 # The edges of every field one by one are thousands of cases: they are for `make evidence`.
 EDGES = SchemathesisConfig.from_dict({"phases": {"coverage": {"enabled": bool(proofs(0, 1))}}})
-APPLICATION, CALLERS = demo_application()
-schema = schemathesis.openapi.from_asgi("/api/openapi.json", APPLICATION, config=EDGES)
+schema = schemathesis.openapi.from_dict(DESCRIBED, config=EDGES)
 
 
 @schema.parametrize()
 @settings(max_examples=proofs(3, 60), deadline=None, derandomize=True, suppress_health_check=list(HealthCheck))
-def test_no_server_error_and_answers_as_described(case):
+def test_no_server_error_and_answers_as_described(case, application):
+    app, callers = application
     case.call_and_validate(
-        headers=CALLERS.headers(next(TURNS)),
+        app=app,
+        headers=callers.headers(next(TURNS)),
         timeout=120,
         checks=[not_a_server_error, status_code_conformance, content_type_conformance, response_schema_conformance],
     )
 
 
 @pytest.mark.parametrize("who", [*PEOPLE, None])
-def test_the_callers_are_who_they_say_and_get_past_the_rules(who):
-    client = TestClient(APPLICATION)
+def test_the_callers_are_who_they_say_and_get_past_the_rules(who, application):
+    app, callers = application
+    client = TestClient(app)
     for _ in range(2):
-        person = client.get("/api/session", headers=CALLERS.headers(who)).json()["person"]
+        person = client.get("/api/session", headers=callers.headers(who)).json()["person"]
         assert set(person["roles"]) == set(PEOPLE[who]) if who else person is None
         # Refused for its body, and not for who asks; for who asks where that is the rule.
-        fit = client.post("/api/rooms/room-1/calibration/fit", json={"outputs": 1}, headers=CALLERS.headers(who)).status_code
+        fit = client.post("/api/rooms/room-1/calibration/fit", json={"outputs": 1}, headers=callers.headers(who)).status_code
         assert fit == (401 if who is None else 422 if "physicist" in PEOPLE[who] else 403)
-        client.delete("/api/session", headers=CALLERS.headers(who))
+        client.delete("/api/session", headers=callers.headers(who))

@@ -127,6 +127,7 @@ def test_a_restore_waits_for_no_listener_and_loses_nothing_of_what_it_took(chart
                 kept.append(f"number {number}")
             except (FileMoved, database.Busy, sqlite3.Error):
                 refused.append(number)
+            stop.wait(0.001)
 
     writer = threading.Thread(target=write)
     writer.start()

@@ -170,9 +170,6 @@ def test_switching_schools_keeps_the_receptor_exposure(line):
 TRUTH = drawn(ROOM, list(PROJECTIONS.values()), np.random.default_rng(20))
 
 
-EXPOSED_LINES = [first_lines()[one.projection] for one in EXPOSED]
-
-
 @pytest.fixture(scope="module")
 def shown():
     chance = np.random.default_rng(20)
@@ -209,9 +206,7 @@ def test_every_technique_system_can_be_drafted(shown, school, taught):
 @given(st.integers(0, 3), st.sampled_from([10, 4, 0.1, 0.25]))
 @settings(max_examples=proofs(8, 40))
 def test_a_slip_of_the_pen_is_named_and_moves_no_line(at, factor):
-    clean = tuple(
-        replace(one, ei=target_index(line, ROOM, named(one))) for one, line in zip(EXPOSED, EXPOSED_LINES, strict=True)
-    )
+    clean = tuple(replace(one, ei=target_index(first_lines()[one.projection], ROOM, named(one))) for one in EXPOSED)
     wrong = tuple(replace(one, ei=one.ei * factor) if i == at else one for i, one in enumerate(clean))
     wanted = [PROJECTIONS["elbow-ap"]]
     built, without = (

@@ -20,7 +20,8 @@ def test_choices_stand_in_order_between_what_was_accepted_and_each_costs_its_sha
     found = target_choices("knee-ap", "panel-24", target, images)
     assert [one.ei for one in found.choices] == sorted({one.ei for one in found.choices})
     assert found.low_ei <= found.median_ei <= found.high_ei
-    below = sum(one.ei < found.low_ei for one in images) / len(images)
+    # Of equal indices the middle between two is a last digit off.
+    below = sum(one.ei < found.low_ei * (1 - 1e-12) for one in images) / len(images)
     assert below <= 0.2 + 2 / len(images)  # interpolated between two images
     for one in found.choices:
         assert one.dose_change_percent == pytest.approx(100 * (one.ei / target - 1))
