@@ -29,7 +29,7 @@ from oakbeam.store import Store, charts, people, rooms
 from oakbeam.store.people import Role
 
 # A test never fails for being slow: shared machines stall.
-# In `make test` the same cases every time, so that a change is held up by its own faults only; `make evidence` draws new ones.
+# In `make test` the same cases every time, so that a change is held up by its own faults only; `make evidence` draws others.
 settings.register_profile("patient", deadline=None, derandomize=os.environ.get("OAKBEAM_PROOFS") != "whole")
 settings.load_profile("patient")
 

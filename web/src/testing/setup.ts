@@ -23,6 +23,32 @@ if (typeof Element !== "undefined")
     scrollIntoView: () => undefined,
   });
 
+/** No style sheet is loaded here, so that what is shown follows from elements alone; jsdom would go through every rule of a
+ * browser's own for each element that a test asks about, which is most of the time of a large form. */
+if (typeof window !== "undefined") {
+  const BLOCKS =
+    /^(DIV|P|H[1-6]|[DOU]L|LI|D[DT]|FORM|FIELDSET|LEGEND|SECTION|MAIN|NAV|HEADER|FOOTER|ARTICLE|ASIDE|DETAILS|SUMMARY|T.*)$/;
+  const whole = window.getComputedStyle.bind(window);
+  window.getComputedStyle = (element, part) => {
+    let all: CSSStyleDeclaration | undefined;
+    const own = (element as HTMLElement).style as CSSStyleDeclaration | undefined;
+    const known: Record<string, string> = {
+      display: element.hasAttribute("hidden")
+        ? "none"
+        : (own?.display ?? "") || (BLOCKS.test(element.tagName) ? "block" : "inline"),
+      visibility: (element.closest<HTMLElement>("[style*=visibility]")?.style.visibility ?? "") || "visible",
+    };
+    return new Proxy({} as CSSStyleDeclaration, {
+      get(_, name) {
+        if (typeof name === "string" && name in known) return known[name];
+        if (name === "getPropertyValue")
+          return (asked: string) => known[asked] ?? (all ??= whole(element, part)).getPropertyValue(asked);
+        return Reflect.get((all ??= whole(element, part)), name) as unknown;
+      },
+    });
+  };
+}
+
 /** Every box is 800 wide. */
 vi.stubGlobal(
   "ResizeObserver",
