@@ -5,6 +5,7 @@ from __future__ import annotations
 import ast
 import os
 import re
+import shutil
 import socket
 import stat
 import subprocess
@@ -64,16 +65,27 @@ def test_every_package_that_is_imported_is_named(wheel):
     assert f"Version: {oakbeam.__version__}" in said
 
 
+def test_every_file_of_the_package_is_in_it(wheel):
+    with zipfile.ZipFile(wheel) as packed:
+        inside = set(packed.namelist())
+    package = ROOT / "src" / "oakbeam"
+    files = {str(one.relative_to(ROOT / "src")) for one in package.rglob("*") if one.is_file() and one.suffix != ".pyc"}
+    assert len(files) > 300 and files - inside == set()
+
+
 def test_built_twice_it_is_the_same_bytes(wheel, tmp_path):
     build = [sys.executable, "-m", "pip", "wheel", "-q", "--no-deps", "--no-build-isolation", "-w", str(tmp_path), str(ROOT)]
     subprocess.run(build, check=True, capture_output=True)
     assert (tmp_path / wheel.name).read_bytes() == wheel.read_bytes()
 
 
-def test_it_serves_the_interface_and_the_demo_from_anywhere(installed, tmp_path):
+def test_it_serves_the_interface_and_the_demo_from_anywhere(installed, tmp_path, demo_file):
     where = run(installed, tmp_path, "--version").stdout.strip()
     assert where == oakbeam.__version__
-    assert run(installed, tmp_path, "seed").returncode == 0
+    (tmp_path / "data").mkdir()
+    shutil.copy(demo_file, tmp_path / "data")
+    seeded = run(installed, tmp_path, "seed")
+    assert (seeded.returncode, seeded.stdout) == (0, "The demo clinic is there already; nothing was added.\n")
     with closing(socket.socket()) as probe:
         probe.bind(("127.0.0.1", 0))
         port = probe.getsockname()[1]

@@ -10,7 +10,7 @@ from urllib.parse import unquote_to_bytes
 
 import pytest
 from fastapi.testclient import TestClient
-from tests.conftest import signed_in
+from tests.conftest import proofs, signed_in
 
 from oakbeam.api import observing
 from oakbeam.api.access import COOKIE, TOKEN_HEADER
@@ -125,9 +125,11 @@ def test_nobody_gets_further_by_another_spelling_than_by_the_plain_one(callers):
     seen, let_in = Counter(), []
 
     async def every_one():
-        for operation in OPERATIONS:
+        for number, operation in enumerate(OPERATIONS):
             method, path = plain(operation)
-            for role, headers in people.items():
+            # In part: nobody, and one role by turns.
+            turn = ROLES[number % len(ROLES)]
+            for role, headers in proofs([(one, people[one]) for one in (None, turn)], list(people.items())):
                 for name, spell in {**ODD, **NEAR}.items():
                     status, answered, scope = await ask(app, method, spell(path), headers)
                     seen["odd" if name in ODD else "near"] += 1
@@ -146,8 +148,9 @@ def test_nobody_gets_further_by_another_spelling_than_by_the_plain_one(callers):
 
     asyncio.run(every_one())
     assert not let_in, let_in[:20]
-    assert seen["odd"] == len(OPERATIONS) * len(people) * len(ODD)
-    print(f"{len(OPERATIONS)} operations, {len(people)} callers, {len(ODD)} + {len(NEAR)} spellings, {dict(seen)}")
+    asking = proofs(2, len(people))
+    assert seen["odd"] == len(OPERATIONS) * asking * len(ODD)
+    print(f"{len(OPERATIONS)} operations, {asking} callers, {len(ODD)} + {len(NEAR)} spellings, {dict(seen)}")
 
 
 def test_a_newline_makes_no_administrator_and_an_odd_address_is_logged_as_refused(callers, monkeypatch):

@@ -6,6 +6,7 @@ what the physics model needs for the average adult in that room, on the room's s
 
 from __future__ import annotations
 
+import functools
 from collections.abc import Mapping
 from dataclasses import dataclass, replace
 
@@ -210,6 +211,7 @@ def needed_mas(
     return wanted_rqa5_ugy(receptor, target) / float(rqa5_equivalent_ugy(setup, part)[0])
 
 
+@functools.cache
 def chart_lines(room: Room) -> tuple[ChartLine, ...]:
     """The room's chart: each plan at its projection's average thickness, rounded to the room's mAs settings; then, for the
     projections that the keeper left to the model, drafted lines."""
