@@ -60,13 +60,20 @@ $(INTERFACE): $(WEB) web/node_modules/.stamp
 
 interface: $(INTERFACE)
 
-# The wheel holds the built interface. Beside it lie the packages of the lock, so that what is installed is what was measured.
+# The wheel holds the built interface. Beside it lie the packages of the lock, so that what is installed is what was measured, and
+# the bills of materials: of what an installation of just these has, and of what is bundled into the interface.
 wheel: .venv/run.stamp $(INTERFACE)
-	@rm -rf mutants dist && mkdir -p dist/wheelhouse
+	@rm -rf mutants dist build && mkdir -p dist/wheelhouse
 	@.venv/bin/pip wheel -q --no-deps --no-build-isolation -w dist .
 	@.venv/bin/pip download -q --no-deps --require-hashes -r requirements/run.txt -d dist/wheelhouse
 	@cp requirements/run.txt dist/requirements.txt
-	@cd dist && sha256sum *.whl requirements.txt wheelhouse/* > SHA256SUMS && ls *.whl
+	@python3 -m venv --without-pip build/clean && python3 -m venv --without-pip build/bill
+	@.venv/bin/pip --python build/clean install -q --no-index --find-links dist/wheelhouse --require-hashes -r dist/requirements.txt
+	@.venv/bin/pip --python build/clean install -q --no-index --no-deps dist/*.whl
+	@.venv/bin/pip --python build/bill install -q --no-deps --require-hashes -r requirements/bill.txt
+	@build/bill/bin/cyclonedx-py environment --output-reproducible -o dist/bill-python.cdx.json build/clean/bin/python
+	@cd web && npm sbom --silent --omit dev --sbom-format cyclonedx > ../dist/bill-interface.cdx.json
+	@rm -rf build && cd dist && sha256sum *.whl *.json requirements.txt wheelhouse/* > SHA256SUMS && ls *.whl *.json
 
 demo: .venv/run.stamp $(INTERFACE) seed serve
 
@@ -155,9 +162,9 @@ format: .venv/dev.stamp web/node_modules/.stamp
 
 # --no-emit-index-url and --no-header keep the name of the registry and the machine's paths out of the locks.
 lock: .venv/run.stamp
-	cd requirements && for name in run dev node uv; do ../.venv/bin/uv pip compile -q --universal --python-version 3.11 \
+	cd requirements && for name in run dev node uv bill; do ../.venv/bin/uv pip compile -q --universal --python-version 3.11 \
 	  --generate-hashes --no-emit-index-url --no-header $$name.in -o $$name.txt; done
 	cd web && npm install --silent && npm ci --dry-run --silent
 
 clean:
-	rm -rf .venv dist web/node_modules src/oakbeam/interface .mypy_cache .ruff_cache .pytest_cache .hypothesis
+	rm -rf .venv dist build web/node_modules src/oakbeam/interface .mypy_cache .ruff_cache .pytest_cache .hypothesis

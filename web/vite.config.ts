@@ -10,6 +10,8 @@ export default defineConfig({
     reportCompressedSize: true,
     outDir: "../src/oakbeam/interface",
     emptyOutDir: true,
+    // What is bundled is others' work too: their licences go where it goes.
+    license: { fileName: "licences.md" },
   },
   test: { setupFiles: ["src/testing/setup.ts"], maxWorkers: 2, testTimeout: 60_000 },
   server: { proxy: { "/api": "http://127.0.0.1:8321" } },
