@@ -15,7 +15,7 @@ const menu = (names: string[], onChange: (value: string) => void) => (
   />
 );
 
-it("keeps the options that it opened with until it closes", () => {
+it("keeps the options that it opened with until it closes, and has new ones below", () => {
   const onChange = vi.fn();
   const { rerender } = render(menu(["pelvis", "zero"], onChange));
   fireEvent.keyDown(screen.getByRole("combobox"), { key: "Enter" });
@@ -23,6 +23,7 @@ it("keeps the options that it opened with until it closes", () => {
   // An answer arrives with other choices while the menu is open.
   rerender(menu(["pelvis", "sex"], onChange));
   expect(screen.getByRole("option", { name: "zero" })).toBe(zero);
+  expect(screen.getAllByRole("option").map((one) => one.textContent)).toEqual(["•pelvis", "zero", "sex"]);
   fireEvent.keyDown(zero, { key: "Enter" });
   expect(onChange).toHaveBeenCalledWith("zero");
   fireEvent.keyDown(screen.getByRole("combobox"), { key: "Enter" });

@@ -29,8 +29,12 @@ export function Select({
   className = "",
   disabled = false,
 }: Props) {
-  // While the menu is open it shows what it opened with: an answer that arrives meanwhile takes no option from under the hand.
+  // While the menu is open it keeps what it opened with: an answer that arrives meanwhile takes no option from under the hand,
+  // and what it brings stands below.
   const [held, setHeld] = useState<Option[] | null>(null);
+  const shown = held
+    ? [...held, ...options.filter((one) => !held.some((old) => old.value === one.value))]
+    : options;
   const now = options.find((option) => option.value === value);
   return (
     <div className={className}>
@@ -62,7 +66,7 @@ export function Select({
             className="z-50 max-h-(--radix-select-content-available-height) min-w-(--radix-select-trigger-width) overflow-hidden rounded-sm border border-rule-strong bg-raised shadow-lg"
           >
             <Radix.Viewport className="p-1">
-              {(held ?? options).map((option) => (
+              {shown.map((option) => (
                 <Radix.Item
                   key={option.value}
                   value={option.value}
