@@ -1,8 +1,9 @@
 # make demo    install, build, seed and serve the demo      (RESET=1 starts afresh; HOST, PORT, OAKBEAM_DATA by environment)
-# make test    everything CI runs                            (make check, unit, browser: parts of it)
+# make test    format, lint, types, layering and all tests    (make check, unit, browser: parts of it); CI runs it, and make lines
 # make bench   the benchmark table
-# make evidence   the long proofs, whole, and their tables in docs (long); make lines: which lines the tests run;
-#                 make mutants: how many mutants they kill
+# make lines   unit and API tests on the newest Python that is here, and which lines they run
+# make evidence   the long proofs, whole, and their tables in docs (long)
+# make mutants   how many mutants the tests of the core kill
 # make wheel   the package as a wheel with the packages that it needs, as locked, in dist/
 # make types   renew the client types after a change of the API
 # make tables  make the beam model's tables anew (long); make validation renews docs/validation.md
@@ -24,6 +25,8 @@ unexport PYTHONDONTWRITEBYTECODE
 INSTALL := tools/bootstrap.sh packages
 # One more than the two cores of a usual machine: servers and browsers that tests start are waited for.
 WORKERS ?= 3
+# Per cent of the lines of src that the unit and API tests have to run.
+FEWEST_LINES := 90
 INTERFACE := src/oakbeam/interface/index.html
 WEB := $(shell find web/src web/public -type f 2>/dev/null) web/index.html web/vite.config.ts web/package.json
 
@@ -72,6 +75,7 @@ wheel: .venv/run.stamp $(INTERFACE)
 	@.venv/bin/pip --python build/clean install -q --no-index --no-deps dist/*.whl
 	@.venv/bin/pip --python build/bill install -q --no-deps --require-hashes -r requirements/bill.txt
 	@build/bill/bin/cyclonedx-py environment --output-reproducible -o dist/bill-python.cdx.json build/clean/bin/python
+	@sed -i "s|file://[^\"]*/||" dist/bill-python.cdx.json
 	@cd web && npm sbom --silent --omit dev --sbom-format cyclonedx > ../dist/bill-interface.cdx.json
 	@rm -rf build && cd dist && sha256sum *.whl *.json requirements.txt wheelhouse/* > SHA256SUMS && ls *.whl *.json
 
@@ -115,10 +119,13 @@ browser: .venv/dev.stamp $(INTERFACE)
 	@tools/bootstrap.sh browser
 	pytest tests/browser -n $(WORKERS)
 
-# Which lines the tests run. It takes twice the time of `make unit`, so it is part of the evidence.
+# The unit and API tests on the newest Python that is here, which counts at next to no cost the lines that they run.
 lines: .venv/dev.stamp $(INTERFACE)
 	@tools/bootstrap.sh dicom
-	pytest --ignore tests/browser -n $(WORKERS) --dist loadscope --cov --cov-report=term:skip-covered
+	@tools/bootstrap.sh newest
+	@.venv-newest/bin/python --version
+	PATH="$(CURDIR)/.venv-newest/bin:$$PATH" COVERAGE_CORE=sysmon pytest --ignore tests/browser -n $(WORKERS) --dist loadscope \
+	  --cov --cov-report=term:skip-covered --cov-fail-under=$(FEWEST_LINES)
 
 # The long proofs, whole, with their tables in docs; `make test` runs a small slice of each.
 evidence: .venv/dev.stamp lines
@@ -167,4 +174,4 @@ lock: .venv/run.stamp
 	cd web && npm install --silent && npm ci --dry-run --silent
 
 clean:
-	rm -rf .venv dist build web/node_modules src/oakbeam/interface .mypy_cache .ruff_cache .pytest_cache .hypothesis
+	rm -rf .venv .venv-newest dist build web/node_modules src/oakbeam/interface .mypy_cache .ruff_cache .pytest_cache .hypothesis

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import ast
+import json
 import os
 import re
 import shutil
@@ -71,6 +72,14 @@ def test_every_file_of_the_package_is_in_it(wheel):
     package = ROOT / "src" / "oakbeam"
     files = {str(one.relative_to(ROOT / "src")) for one in package.rglob("*") if one.is_file() and one.suffix != ".pyc"}
     assert len(files) > 300 and files - inside == set()
+    with zipfile.ZipFile(wheel) as packed:
+        licences = packed.read("oakbeam/interface/licences.md").decode()
+    described = json.loads((ROOT / "web" / "package.json").read_text(encoding="utf-8"))
+    assert described["version"] == oakbeam.__version__
+    bundled = set(re.findall(r"^## (\S+) - ", licences, re.M))
+    # "radix-ui" is a name for the packages of the interface's parts; they are named themselves.
+    assert {one for one in described["dependencies"] if one != "radix-ui"} <= bundled and "@radix-ui/react-select" in bundled
+    assert "SIL OPEN FONT LICENSE" in licences
 
 
 def test_built_twice_it_is_the_same_bytes(wheel, tmp_path):

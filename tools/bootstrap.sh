@@ -3,6 +3,7 @@
 #   bootstrap.sh python    .venv, with the python3-venv package where it is missing
 #   bootstrap.sh packages LOCK   the Python packages of a lock file, into .venv
 #   bootstrap.sh node      Node >= 20.19 (from the package index, into .venv, where the machine has none or an older one)
+#   bootstrap.sh newest    .venv-newest, by the newest Python that is here, with the packages of the tests; .venv where none is newer
 #   bootstrap.sh browser   Chromium and the libraries the browser tests need
 #   bootstrap.sh dicom     the DICOM tools the tests send and ask with, written by other hands than ours, and certificates
 set -euo pipefail
@@ -54,14 +55,29 @@ node_runtime() {
   node_is_new_enough || { echo "Node could not be put in place; install Node 20.19 or newer." >&2; exit 1; }
 }
 
+newest_python() {
+  local found
+  # Where pyenv keeps several, the names on the path may be its own that lead to none.
+  found=$(for one in $(type -ap python3.{14,13,12}) "${PYENV_ROOT:-$HOME/.pyenv}"/versions/3.*/bin/python3; do
+    "$one" -c 'import sys; v = sys.version_info; v >= (3, 12) and print(v.minor, sys.executable)' 2>/dev/null || true
+  done | sort -rn | head -1 | cut -d' ' -f2-)
+  rm -rf .venv-newest
+  [ -n "$found" ] || { echo "no newer Python here: .venv's own"; ln -s .venv .venv-newest; return; }
+  "$found" -m venv .venv-newest
+  UV_DEFAULT_INDEX=${UV_DEFAULT_INDEX:-${PIP_INDEX_URL:-}} .venv/bin/uv pip install --quiet --require-hashes --no-deps \
+    --python .venv-newest/bin/python -r requirements/dev.txt
+  .venv-newest/bin/pip install -q --no-deps --no-build-isolation -e .
+}
+
 case "${1:-}" in
   python) python_environment ;;
   packages) locked_packages "${2:?which lock file}" ;;
   node) node_runtime ;;
+  newest) newest_python ;;
   # The shell is Chromium without the pages of its own windows: the tests take two thirds of the time. Where Debian's lists do
   # not have it or cannot be reached, Chromium itself serves.
   browser)
     debian_packages chromium-headless-shell libatomic1 fonts-liberation || debian_packages chromium libatomic1 fonts-liberation ;;
   dicom) debian_packages dcmtk dicom3tools openssl ;;
-  *) echo "usage: bootstrap.sh python|packages LOCK|node|browser|dicom" >&2; exit 2 ;;
+  *) echo "usage: bootstrap.sh python|packages LOCK|node|newest|browser|dicom" >&2; exit 2 ;;
 esac

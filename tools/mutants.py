@@ -12,6 +12,8 @@ from pathlib import Path
 ROOT = Path(__file__).parents[1]
 KILLED, SURVIVED = (1, 3, 152), (0,)
 """Exit codes that mutmut keeps: a test failed, or all passed; others (no test, timeout, suspicious) are counted apart."""
+FEWEST_KILLED, FEWEST_OF_A_MODULE = 0.85, 0.80
+"""The floor: of all mutants, and of those of each module."""
 START, END = "<!-- mutants -->", "<!-- /mutants -->"
 
 
@@ -40,8 +42,15 @@ def table(found: dict[str, Counter[str]]) -> str:
     return "\n".join(rows)
 
 
+def below_the_floor(found: dict[str, Counter[str]]) -> list[str]:
+    """The modules of which too few mutants are killed, and "together"."""
+    floors = [(name, count, FEWEST_OF_A_MODULE) for name, count in found.items()]
+    floors.append(("together", sum(found.values(), Counter()), FEWEST_KILLED))
+    return [name for name, count, least in floors if count["killed"] < least * count.total()]
+
+
 def main() -> int:
-    """Write the table between its marks in docs/testing.md, and print it."""
+    """Write the table between its marks in docs/testing.md, and print it; 1 where too few are killed, 2 for no mutants."""
     found = counted()
     if not found:
         print("No mutants: run `make mutants`.", file=sys.stderr)
@@ -52,7 +61,9 @@ def main() -> int:
     _, _, after = rest.partition(END)
     page.write_text(f"{before}{START}\n{text}\n{END}{after}", encoding="utf-8")
     print(text)
-    return 0
+    if low := below_the_floor(found):
+        print(f"Too few mutants killed: {', '.join(low)}.", file=sys.stderr)
+    return 1 if low else 0
 
 
 if __name__ == "__main__":

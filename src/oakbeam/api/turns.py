@@ -11,7 +11,7 @@ from oakbeam.core.errors import Refusal
 
 MOST_WAITING = 100
 """How many wait in all."""
-MOST_WAIT_S = 25.0
+MOST_WAIT_S = 20.0
 
 
 class TooMany(Refusal):

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import re
 import unicodedata
-from collections.abc import Iterable, Mapping
+from collections.abc import Mapping
 from dataclasses import dataclass
 from functools import lru_cache
 from typing import Literal
@@ -82,13 +82,13 @@ def find(known: Catalogue, query: str, limit: int = 12) -> list[Hit]:
     Every word of the query counts by its best likeness to a word of the entry (a beginning counts as whole), so that order
     does not matter and one wrong letter costs little.
     """
-    asked = _asked_words(query)
+    asked, whole = _asked_words(query), _plain(query)
     if not all(asked):
         return []
     hits = []
     for entry in _index(known):
         score = max(_score(words, entry) for words in asked)
-        if any(_plain(query) == spelling for spelling in entry.spellings):
+        if whole in entry.spellings:
             score += 10
         if score >= LEAST:
             # Of two that hold every word, the shorter name is the one meant.
@@ -101,10 +101,11 @@ def _score(words: list[str], entry: _Entry) -> float:
     return sum(each) / len(words)
 
 
-def _likeness(word: str, words: Iterable[str]) -> float:
+@lru_cache(maxsize=20_000)
+def _likeness(word: str, words: frozenset[str]) -> float:
     if len(word) <= 2:
         return 100.0 if any(other == word or (other.startswith(word) and len(word) == 2) for other in words) else 0.0
-    if any(other == word for other in words):
+    if word in words:
         return 100.0
     if any(other.startswith(word) for other in words):
         return 96.0

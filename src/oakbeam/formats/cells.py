@@ -9,6 +9,9 @@ _BEGIN_A_FORMULA = frozenset("=+-@'")
 
 def _dangerous(text: str) -> bool:
     """Whether a spreadsheet may take a text for a formula: after blanks, and in full width too, as East Asian ones do."""
+    # Most cells of a log begin with a letter or a figure, and a log has millions.
+    if text[:1].isascii() and text[:1].isalnum():
+        return False
     begins = unicodedata.normalize("NFKC", text.lstrip()[:1])[:1]
     return begins in _BEGIN_A_FORMULA or text[:1] in ("\t", "\r", "\n")
 

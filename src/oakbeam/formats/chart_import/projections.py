@@ -41,6 +41,7 @@ class Match:
     said: str = ""
 
 
+@lru_cache(maxsize=10_000)
 def words_of(text: str) -> Words:
     """A name as a set of the catalogue's words."""
     bare = f" {plain(_SET_UP.sub(' ', text[:MOST_NAME]))} "

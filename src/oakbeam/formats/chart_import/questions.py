@@ -82,7 +82,8 @@ class Asking:
     answers: Mapping[str, str]
     questions: dict[str, Question] = field(default_factory=dict)
     taken: dict[tuple[int, str, str], Taken] = field(default_factory=dict)
-    faults: list[BadCell] = field(default_factory=list)
+    faults: dict[BadCell, None] = field(default_factory=dict)
+    """In order; each once, of however many rows."""
     waiting: dict[int, set[str]] = field(default_factory=dict)
     """Open questions and faults by row."""
     dropped: set[int] = field(default_factory=set)
@@ -123,8 +124,7 @@ class Asking:
     def fault(self, row: int, column: str, problem: str) -> None:
         """Keep that a cell is not right: its row makes no line unless it is left out."""
         one = BadCell(row, column, problem)
-        if one not in self.faults:
-            self.faults.append(one)
+        self.faults.setdefault(one)
         self.waiting.setdefault(row, set()).add("fault")
 
     def left_out(self, row: int) -> bool:
