@@ -28,6 +28,8 @@ router = resource("technique")
 SERVER, EXAMS = "worklist", "worklist-exams"
 ASKED_AGAIN_S = 20.0
 """An answer, and a silence, stands for so long: consoles look more often than requests come."""
+PAUSE_S = 1.0
+"""How long whoever asks is kept while the server is silent."""
 Title = Annotated[str, StringConstraints(min_length=1, max_length=16, pattern=r"^[A-Za-z0-9 _.-]+$", strip_whitespace=True)]
 
 
@@ -160,7 +162,12 @@ async def get_waiting(store: StoreHere) -> list[Waiting]:
     # Waited for here and not on a thread: there are few of those, and the Desk needs them.
     if (asking := await run_in_threadpool(look, store)) is not None:
         await asyncio.wrap_future(asking)
-    return await run_in_threadpool(waiting, store)
+    try:
+        return await run_in_threadpool(waiting, store)
+    except WorklistSilent:
+        # Whoever asks over and over costs others next to nothing; a console looks every half minute.
+        await asyncio.sleep(PAUSE_S)
+        raise
 
 
 @router.post("/waiting/{study_key}/close", status_code=204)
