@@ -523,7 +523,7 @@ it("a console left alone shows no one's numbers until somebody says whose they a
   try {
     desk();
     await vi.waitFor(() => expect(mas()).toBe("40"), { timeout: 20_000 });
-    act(() => vi.advanceTimersByTime(10 * 60_000 + 1));
+    act(() => void vi.advanceTimersByTime(10 * 60_000 + 1));
     expect(screen.queryByTestId("numbers")).toBeNull();
     press("Go on with this patient");
     expect(mas()).toBe("40");

@@ -476,7 +476,7 @@ export function reduce(state: DeskState, action: Action): DeskState {
     case "patient":
       return { ...state, patient: merged(state.patient, action.change) };
     case "facts":
-      return { ...state, facts: merged(state.facts, action.change as Changes<Facts>) };
+      return { ...state, facts: merged(state.facts, action.change) };
     case "measure":
       return {
         ...state,

@@ -184,7 +184,7 @@ function Sheet({
   const supports = one.supports.filter(
     (support) => !room || room.supports.some((there) => there.id === support),
   );
-  const windows = new Map(one.kvp_on.map(([support, window]) => [support as string, window as number[]]));
+  const windows = new Map(one.kvp_on.map(([support, window]) => [support, window as number[]]));
   const digits = one.digits.filter((digit) => digitWords(digit) !== "");
   const oid = supports.map((support) => {
     const gap = room?.supports.find((there) => there.id === support)?.gap_cm ?? 0;

@@ -94,7 +94,7 @@ function TryIt({ projection, thicknessCm }: { projection: string; thicknessCm: n
               console: { ...usual.data, kvp, mas, grid_ratio: grid } as never,
               size: 224,
               noise: 1,
-            } as never)
+            })
           }
         >
           Expose

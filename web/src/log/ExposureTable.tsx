@@ -81,9 +81,7 @@ export function ExposureTable({
           </div>
         ))}
       </div>
-      {faults.length > 0 && (
-        <FaultTable faults={faults as { row: number; column: string; problem: string }[]} />
-      )}
+      {faults.length > 0 && <FaultTable faults={faults} />}
       <div className="flex flex-wrap items-end gap-3">
         <Select
           label="Room of rows that name none"

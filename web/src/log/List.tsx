@@ -57,11 +57,11 @@ export function List({ room }: { room: Room }) {
   const { words, put } = useAddress();
   const said = (word: string) => words.get(word) ?? "all";
   const [limit, setLimit] = useState(PAGE);
-  const filter: LogFilter = Object.fromEntries([
-    ...(words.get("of") === "all" ? [] : [["room", room.id]]),
+  const filter: LogFilter = Object.fromEntries<string>([
+    ...(words.get("of") === "all" ? [] : [["room", room.id] as const]),
     ...FILTER.flatMap((word) => {
       const value = words.get(word);
-      return value && value !== "all" ? [[word, value]] : [];
+      return value && value !== "all" ? [[word, value] as const] : [];
     }),
   ]);
   const exposures = useExposures(filter, limit);

@@ -60,7 +60,7 @@ export function PracticePatient({
           labelled
           value={case_.sex ?? "male"}
           options={SEXES}
-          onChange={(value) => onPatient({ sex: value as Case["sex"] & string })}
+          onChange={(value) => onPatient({ sex: value as NonNullable<Case["sex"]> })}
         />
         <Select
           label="Condition"
@@ -75,7 +75,7 @@ export function PracticePatient({
           label="Side"
           value={case_.side ?? "left"}
           options={SIDES}
-          onChange={(side) => onPatient({ side: side as Case["side"] & string })}
+          onChange={(side) => onPatient({ side: side as NonNullable<Case["side"]> })}
         />
       )}
       <Button tone="plain" onClick={onAnybody}>

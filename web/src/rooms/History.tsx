@@ -162,7 +162,8 @@ function shown(value: unknown): string {
   if (value === undefined || value === null || value === "") return "none";
   if (Array.isArray(value))
     return value.every((one) => typeof one !== "object") ? value.join(" ") : `${value.length} entries`;
-  return typeof value === "object" ? "entered" : String(value);
+  if (typeof value === "object") return "entered";
+  return typeof value === "string" ? value : JSON.stringify(value);
 }
 
 /** The figures of a calibration, as they were entered. */
@@ -215,6 +216,6 @@ function words(detail: Record<string, unknown>): string {
     const { outputs = [], hvls = [], indices = [] } = detail.readings as Record<string, unknown[]>;
     return `${revision}: calibration accepted, ${outputs.length} output, ${hvls.length} HVL and ${indices.length} index readings`;
   }
-  if (detail.like) return `${revision}: added, like ${String(detail.like)}`;
+  if (detail.like) return `${revision}: added, like ${detail.like as string}`;
   return `${revision}: entered`;
 }

@@ -16,8 +16,8 @@ export interface Asked {
   key: string | null;
   query: URLSearchParams;
 }
-type Reply = unknown;
-type Route = Reply | ((asked: Asked) => Reply | Promise<Reply>);
+/** An answer, or what makes one of a request, now or later. */
+type Route = unknown;
 
 /** An answer other than 200. */
 export class Problem {

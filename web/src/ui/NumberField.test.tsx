@@ -17,7 +17,7 @@ function field(more = {}) {
   const input = screen.getByRole("textbox");
   return { onChange, input, type: (value: string) => fireEvent.change(input, { target: { value } }) };
 }
-const rest = () => act(() => vi.advanceTimersByTime(300));
+const rest = () => act(() => void vi.advanceTimersByTime(300));
 
 it("sends what was typed once the typing rests, and once only", () => {
   const { onChange, type, input } = field();
@@ -52,7 +52,7 @@ it("holds the start of a longer number back until the field is left", () => {
 it("no key pressed in a field reaches the view, and what cannot be read stays with what can be typed said", () => {
   const { onChange, type, input } = field({ unit: "cm" });
   const pressed = vi.fn();
-  window.addEventListener("keydown", (event) => event.target === document.body && pressed(event.key));
+  window.addEventListener("keydown", (event) => void (event.target === document.body && pressed(event.key)));
   input.focus();
   type("26a");
   fireEvent.keyDown(input, { key: "a" });
@@ -69,7 +69,7 @@ it("Escape takes back what was typed", () => {
   input.focus();
   type("30");
   fireEvent.keyDown(input, { key: "Escape" });
-  act(() => vi.runAllTimers());
+  act(() => void vi.runAllTimers());
   expect(onChange).not.toHaveBeenCalled();
   expect((input as HTMLInputElement).value).toBe("24");
 });

@@ -67,7 +67,7 @@ export function Detail({ chart, line, table, bench, projections, name, onRemoved
           table={table}
           unit={unit}
           {...(bench.editable && !line.link && !bench.busy
-            ? { onLaw: (law: Line["law"]) => change({ ...lineIn(line), law } as LineIn, "dragged") }
+            ? { onLaw: (law: Line["law"]) => change({ ...lineIn(line), law }, "dragged") }
             : {})}
         />
       )}

@@ -172,7 +172,7 @@ function words(field: string, value: unknown, unit: Unit): string {
     const law = value as { name?: string; bands?: unknown[]; points?: unknown[] };
     return `${(law.name ?? "a link").replace("_", " ")}${law.bands ? `, ${law.bands.length} bands` : ""}${law.points ? `, ${law.points.length} points` : ""}`;
   }
-  return String(value as string | boolean);
+  return typeof value === "string" ? value : JSON.stringify(value);
 }
 
 function Pick({

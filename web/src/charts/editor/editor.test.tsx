@@ -188,7 +188,7 @@ describe("many lines at once", () => {
 });
 
 describe("two editors", () => {
-  const law = (change: object) => ({ ...FIXED.law, ...change }) as Line["law"];
+  const law = (change: object) => ({ ...FIXED.law, ...change });
   const mine = {
     ...FIXED,
     law: law({ mas: 45, kvp: 82 }),
@@ -322,7 +322,7 @@ describe("families of lines", () => {
     serve({ "GET /api/lists": lists({ choices: { ...CHOICES, kvp_habits: [habit] } }) });
     const onChange = family({ ...LEVELLED, link: null }, true);
     fireEvent.click((await screen.findAllByRole("button", { name: /\+5 kVp/ }))[0] as HTMLElement);
-    expect((screen.getByLabelText("Why") as HTMLInputElement).value).toBe("Thicker so.");
+    expect(screen.getByLabelText<HTMLInputElement>("Why").value).toBe("Thicker so.");
     press("Follow with these");
     expect(onChange).toHaveBeenCalledWith({
       to: 1,

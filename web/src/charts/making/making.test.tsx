@@ -281,7 +281,10 @@ it("lines go into the open draft once what they add and change was seen and chos
   };
   expect(sent.why).toBe("Imported from Ward chart.");
   expect(sent.changes).toEqual([
-    expect.objectContaining({ line: null, to: expect.objectContaining({ projection: "hand-pa" }) }),
+    expect.objectContaining({
+      line: null,
+      to: expect.objectContaining({ projection: "hand-pa" }) as unknown,
+    }),
   ]);
   press("All of them");
   press("Put 2 lines into version 3");

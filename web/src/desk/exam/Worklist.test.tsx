@@ -6,7 +6,7 @@ import { lists, person, session, start } from "../../testing/clinic";
 import { fireEvent, pick, Problem, screen, serve, show, waitFor } from "../../testing/server";
 import { Worklist } from "./Worklist";
 
-const EXAMS = lists().exams as Exam[];
+const EXAMS = lists().exams;
 const [FIRST] = EXAMS as [Exam];
 const waiting = (more: object) => ({
   study_key: "k1",

@@ -29,13 +29,13 @@ export function Critique({ judging, choices, leads, projection }: Props) {
             type="multiple"
             aria-label={question}
             className="flex flex-wrap gap-1"
-            value={entry.findings.filter((one) => (keys as string[]).includes(one))}
+            value={entry.findings.filter((one) => keys.includes(one))}
             onValueChange={(chosen) => {
-              const others = entry.findings.filter((one) => !(keys as string[]).includes(one));
+              const others = entry.findings.filter((one) => !keys.includes(one));
               change({ findings: [...others, ...(chosen as Finding[])] });
             }}
           >
-            {(keys as string[]).map((id) => (
+            {keys.map((id) => (
               <ToggleGroup.Item
                 key={id}
                 value={id}

@@ -2,7 +2,7 @@ import type { TechniqueResponse } from "../../api/queries";
 
 /** The chambers on the receptor with the field over them, seen from the tube. */
 export function Chambers({ answer }: { answer: TechniqueResponse }) {
-  const [width, height] = answer.figures.field_cm as [number, number];
+  const [width, height] = answer.figures.field_cm;
   const span = Math.max(44, width + 2, height + 2);
   const chambers = answer.technique.aec_chambers ?? [];
   const said = chambers
@@ -36,8 +36,8 @@ export function Chambers({ answer }: { answer: TechniqueResponse }) {
         strokeWidth={0.25}
       />
       {chambers.map((one) => {
-        const [x, y] = one.centre_cm as [number, number];
-        const [w, h] = one.size_cm as [number, number];
+        const [x, y] = one.centre_cm;
+        const [w, h] = one.size_cm;
         return (
           <g key={one.name}>
             <rect

@@ -328,7 +328,7 @@ function AngleAdvice({
           {either && (
             <b className="text-warn">
               {" "}
-              {degrees(either[0] as number)} or {degrees(either[1] as number)}: find out.
+              {degrees(either[0])} or {degrees(either[1])}: find out.
             </b>
           )}
           {turn && ` Turn: ${[turnByRule(turn), turn.advice.said].filter(Boolean).join(". ")}`}

@@ -97,7 +97,7 @@ export function Numbers({ answer, projection, unit, machine, measured, filter, f
 function angleWords({ angle, figures }: TechniqueResponse): string {
   const deg = figures.tube_angle_deg;
   const either = deg === angle.advice.deg ? angle.advice.either : null;
-  const sizes = (either ?? [deg]).map((one) => trimmed(Math.abs(one as number), 1));
+  const sizes = (either ?? [deg]).map((one) => trimmed(Math.abs(one), 1));
   return `${sizes.join(" or ")}° ${angle.schools[0]?.toward || (deg > 0 ? "cephalad" : "caudal")}`;
 }
 

@@ -262,23 +262,22 @@ it("a room with no other way says so, and a refusal takes the place of old choic
 });
 
 describe("methods beside each other", () => {
-  const way = (change: object): Way =>
-    ({
-      way: {
-        of: "exposure control",
-        name: "While breathing",
-        why: "Ribs blur.",
-        exposure_control: "breathing",
-      },
-      clears: ["kvp", "mas"],
-      current: false,
-      technique: { ...ANSWER.technique, kvp: 70, mas: 10, time_ms: 1000, sid_cm: 100, grid_ratio: 12 },
-      di: 0.2,
-      incident_air_kerma_mgy: 0.68,
-      unsharpness_mm: 0.21,
-      refused: null,
-      ...change,
-    }) as Way;
+  const way = (change: object): Way => ({
+    way: {
+      of: "exposure control",
+      name: "While breathing",
+      why: "Ribs blur.",
+      exposure_control: "breathing",
+    },
+    clears: ["kvp", "mas"],
+    current: false,
+    technique: { ...ANSWER.technique, kvp: 70, mas: 10, time_ms: 1000, sid_cm: 100, grid_ratio: 12 },
+    di: 0.2,
+    incident_air_kerma_mgy: 0.68,
+    unsharpness_mm: 0.21,
+    refused: null,
+    ...change,
+  });
   const request = { room: "room-1", projection: "lspine-ap" } as TechniqueRequest;
 
   it("each has its numbers and dose, the present one is marked, another is set by a press", async () => {

@@ -27,7 +27,7 @@ export function Grids({ room, set }: { room: Room; set: (change: Partial<Room>) 
       ? [
           {
             name: SUPPORT[support.id] ?? support.id,
-            id: support.id as string,
+            id: support.id,
             grid: support.grid,
             put: (grid: Grid) =>
               set({ supports: room.supports.map((one, j) => (i === j ? { ...one, grid } : one)) }),

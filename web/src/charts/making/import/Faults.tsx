@@ -16,7 +16,7 @@ export function Faults({
       <p className="font-semibold text-bad">
         {faults.length} {faults.length === 1 ? "cell is" : "cells are"} not right
       </p>
-      <FaultTable faults={faults as unknown as Record<string, string | number>[]} />
+      <FaultTable faults={faults} />
       <Button
         className="mt-2"
         onClick={() => onAnswer(Object.fromEntries(rows.map((row) => [`row:${row}`, "leave out"])))}

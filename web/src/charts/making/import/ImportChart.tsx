@@ -52,7 +52,7 @@ export function ImportChart(props: Making) {
         room: room.id,
         file: next.file.content,
         mapping: next.mapping,
-        defaults: next.defaults as Record<string, string>,
+        defaults: next.defaults,
         answers: next.answers,
       },
       { onSuccess: setFound },

@@ -8,15 +8,12 @@ import { defineConfig } from "vitest/config";
 const LICENCES = "licences.md";
 
 /** Vite writes the licences of scripts that are bundled; those of fonts and styles are added. */
-const licencesOfStyles = (names: string[]) => ({
+const licencesOfStyles = (names) => ({
   name: "licences-of-styles",
-  writeBundle({ dir = "" }: { dir?: string }) {
+  writeBundle({ dir = "" }) {
     for (const name of names) {
       const folder = join(import.meta.dirname, "node_modules", name);
-      const { version, license } = JSON.parse(readFileSync(join(folder, "package.json"), "utf8")) as {
-        version: string;
-        license: string;
-      };
+      const { version, license } = JSON.parse(readFileSync(join(folder, "package.json"), "utf8"));
       const text = readFileSync(join(folder, "LICENSE"), "utf8");
       appendFileSync(join(dir, LICENCES), `\n## ${name} - ${version} (${license})\n\n${text}`);
     }
