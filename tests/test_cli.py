@@ -10,6 +10,12 @@ from oakbeam.demo import clinic
 from oakbeam.store import Store, local, people, rooms
 
 
+def test_an_empty_database_is_seeded_once(tmp_path, capsys):
+    for said in ("Demo clinic added.", "The demo clinic is there already; nothing was added."):
+        assert cli.main(["--data", str(tmp_path), "seed"]) == 0
+        assert capsys.readouterr().out.strip() == said
+
+
 def test_technique_and_refusals(run):
     ask = {"room": "room-1", "projection": "chest-pa", "thickness_cm": 22}
     code, out = run("technique", given=ask)

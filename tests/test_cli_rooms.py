@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import json
-import shutil
 
 from oakbeam import cli
 from oakbeam.demo import clinic
@@ -31,11 +30,9 @@ def test_a_room_from_a_template_goes_to_a_file_and_into_another(run, tmp_path):
     assert run("room", "add", "Theatre", "--like", "room-1")[0] != 0
 
 
-def test_the_demo_never_goes_into_the_data_folder(tmp_path, monkeypatch, demo_file):
-    mine, beside = tmp_path / "data", tmp_path / "data-demo"
+def test_the_demo_never_goes_into_the_data_folder(tmp_path, monkeypatch):
+    mine = tmp_path / "data"
     mine.mkdir()
-    beside.mkdir()
-    shutil.copy(demo_file, beside)
     Store(mine / "oakbeam.db", True).close()
     served = []
 
@@ -45,8 +42,8 @@ def test_the_demo_never_goes_into_the_data_folder(tmp_path, monkeypatch, demo_fi
 
     monkeypatch.setattr(cli, "_serve", serve)
     assert cli.main(["--data", str(mine), "demo"]) == 0
-    assert served == [beside]
-    own, demo = Store(mine / "oakbeam.db"), Store(beside / "oakbeam.db")
+    assert served == [tmp_path / "data-demo"]
+    own, demo = Store(mine / "oakbeam.db"), Store(tmp_path / "data-demo" / "oakbeam.db")
     assert rooms.all_rooms(own) == []
     assert [room.id for room in rooms.all_rooms(demo)] == [room.id for room in clinic.rooms()]
     own.close()
